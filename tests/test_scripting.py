@@ -283,8 +283,8 @@ def test_what_was_done_is_a_script_that_does_it_again(tmp_path):
                 {"do": "write", "path": str(out / "after.tif")}]}],
         })  # fmt: skip
         log.note("Handing over clipped", recipe, work.layers)
-        files = log.write(tmp_path / "done.py", dict(workspace.cache.options))
-    assert [file.name for file in files] == ["done.py", "done_4.recipe.json", "done.brisk.json"]
+        files = log.write(tmp_path / "it's done.py", dict(workspace.cache.options))
+    assert [file.name for file in files] == ["it's done.py", "it's done_4.recipe.json", "it's done.brisk.json"]
     first = (out / "flows.csv").read_text()
     (out / "flows.csv").unlink()
     again = subprocess.run([sys.executable, str(files[0])], capture_output=True, text=True, check=True)

@@ -6,6 +6,7 @@ import datetime
 import json
 import sqlite3
 from contextlib import closing
+from decimal import Decimal
 from math import inf
 
 import laspy
@@ -260,6 +261,20 @@ def test_values_that_are_none_of_those_stated_are_found_with_their_rows():
     one, two = stated_findings(table, stated, places, nothing)
     assert one.rows.tolist() == [2] and "“x”" in one.text and one.places.tolist() == [[2, 2]]
     assert two.rows.tolist() == [2] and "grade is 7 in 1 row" in two.text
+    assert one.severity == "fault"
+
+
+def test_numbers_of_all_kinds_are_held_against_what_is_stated():
+    special = FieldMeaning(meanings=(("-9999", "not measured"),))
+    table = pa.table({
+        "depth": [1.5, float("nan"), -9999.0, None], "price": pa.array([Decimal("2.50"), Decimal("3.00"), None, None]),
+    })  # fmt: skip
+    stated = {"depth": special, "price": FieldMeaning(meanings=(("2.5", ""),), ranges=((3.0, 4.0),))}
+    (found,) = stated_findings(table, stated, None, nothing)
+    assert found.rows.tolist() == [0] and found.severity == "fault"
+    many = pa.table({"depth": [1.0, 2.0, 3.0, -9999.0]})  # the record lists special values alone
+    (found,) = stated_findings(many, stated, None, nothing)
+    assert found.severity == "caution" and found.count == 3
 
 
 def test_what_a_geopackage_states_of_a_field_is_checked(tmp_path):

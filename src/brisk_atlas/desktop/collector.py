@@ -11,11 +11,7 @@ import gc
 from PyQt6.QtCore import QObject, QTimer
 
 LOOK_MS = 200
-YOUNG, MIDDLE, OLD = (
-    50_000,
-    20,
-    50,
-)  # objects, and collections of the younger, before each is looked through
+YOUNG, MIDDLE, OLD = (50_000, 20, 50)  # objects, and collections of the younger, before each is looked through
 
 
 class Collector(QObject):

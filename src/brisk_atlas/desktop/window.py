@@ -189,7 +189,7 @@ class AtlasWindow(QMainWindow):
             desk.map.settled.connect(self._view_changed)
             desk.map.drawing_faults.connect(self._say_faults)
             for found in (desk.probe.found, desk.probe.held_changed, desk.map.canvas.tool_changed):
-                found.connect(lambda *said: self.commands.refresh())
+                found.connect(lambda *changed: self.commands.refresh())
             offer_menu(desk.spine, self.commands, LAYER_MENU, desk.spine.take_at)
             offer_menu(desk.map.canvas, self.commands, MAP_MENU, desk.map.canvas.take_spot)
             desk.probe.use_settings(self.settings)
@@ -334,7 +334,7 @@ class AtlasWindow(QMainWindow):
         self.foot.crs.clicked.connect(lambda: self.commands.do("map_crs"))
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
-        self.find_page.folder_changed.connect(lambda *said: self.commands.refresh())
+        self.find_page.folder_changed.connect(lambda *changed: self.commands.refresh())
         self.find_page.command_wanted.connect(self.commands.do)
         self.find_page.project_wanted.connect(self.project.open)
         offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)

@@ -119,7 +119,7 @@ def round_step(longest: float) -> float:
 
 
 def _bar_unit(metres: float) -> tuple[str, float]:
-    """Return the largest unit that the length is at least one of, and its metres."""
+    """Return the largest unit of which the length has one or more, and its metres."""
     units = _BARS[_chosen]
     return next((each for each in reversed(units) if abs(metres) >= each[1]), units[0])
 

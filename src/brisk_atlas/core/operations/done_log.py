@@ -19,6 +19,7 @@ from brisk_atlas.core.model.table_view import PLAIN_ROWS
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.workspace.project_file import save
 from brisk_atlas.core.workspace.work import Work, WorkState
+from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX
 
 from . import to_json
 from .operation import Operation
@@ -27,8 +28,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import OpenOptions
 
 WIDTH = 110
-PROJECT_SUFFIX = ".brisk.json"
-_HEAD = '''"""What was done on {day}; run it again with `python {name}`."""
+_HEAD = '''"""What was done on {day}; Python does it again."""
 
 from pathlib import Path
 
@@ -72,14 +72,14 @@ class DoneLog:
         stated about files. Raises CannotWrite."""
         sources = _Sources(options)
         files, lines = [path], []
-        for number, deed in enumerate(self.deeds, start=1):
+        for number, deed in enumerate(tuple(self.deeds), start=1):
             lines.append(f"    # {deed.when:%H:%M:%S} {' '.join(deed.title.split())}")
             named = sources.among(deed.layers)
             if isinstance(deed.what, Recipe):
                 recipe = path.with_name(f"{path.stem}_{number}.recipe.json")
                 write_recipe(_recipe_with(deed.what, named), recipe)
                 files.append(recipe)
-                lines.append(f'    run({{"operation": "run", "recipe": str(HERE / "{recipe.name}")}})\n')
+                lines.append(f'    run({{"operation": "run", "recipe": str(HERE / {recipe.name!r})}})\n')
             elif deed.what.needs_work:
                 lines.append("    # is left out: it works on what the window holds\n")
             else:
@@ -91,10 +91,10 @@ class DoneLog:
             work.state = WorkState(layers=tuple(replace(each, group=None) for each in sources.used.values()))
             save(work, project, dict(options))
             files.append(project)
-            lines.insert(0, f'    workspace.open_project(HERE / "{project.name}")\n')
+            lines.insert(0, f"    workspace.open_project(HERE / {project.name!r})\n")
         begun = self.deeds[0].when if self.deeds else datetime.now().astimezone()
         body = "\n".join(lines) if lines else "    pass\n"
-        write_whole(path, (_HEAD.format(day=f"{begun:%Y-%m-%d}", name=path.name) + body).encode())
+        write_whole(path, (_HEAD.format(day=f"{begun:%Y-%m-%d}") + body).encode())
         return files
 
 

@@ -53,7 +53,9 @@ class FieldMeaning:
 
 def _plain(value: Any) -> str:
     """Return a value as records write it."""
-    whole = isinstance(value, bool) or (isinstance(value, float | Decimal) and value == int(value))
+    if isinstance(value, Decimal):
+        value = float(value)
+    whole = isinstance(value, bool) or (isinstance(value, float) and value.is_integer())
     return str(int(value)) if whole else str(value)
 
 
@@ -161,5 +163,10 @@ def _closed(ranges: Sequence[tuple[Any, Any, Any, Any]]) -> tuple[tuple[float, f
         ends = _range_of(low, high)
         if ends is not None:
             start, end = ends
-            found.append((start if with_low else nextafter(start, inf), end if with_high else nextafter(end, -inf)))
+            found.append(
+                (
+                    start if with_low in (None, 1) else nextafter(start, inf),
+                    end if with_high in (None, 1) else nextafter(end, -inf),
+                )
+            )
     return tuple(found)

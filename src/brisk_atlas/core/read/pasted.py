@@ -134,7 +134,7 @@ def _refs(lines: Sequence[str]) -> tuple[DataRef, ...]:
 
 
 def _rows(text: str) -> str:
-    """Return a table as CSV, "" if the text is none: at least two lines of at least two fields, all as many."""
+    """Return a table as CSV, "" if the text is none: two lines or more of two fields or more, all as many."""
     delimiter = next((each for each in "\t;,|" if each in text.splitlines()[0]), "")
     if not delimiter:
         return ""

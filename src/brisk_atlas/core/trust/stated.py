@@ -17,6 +17,7 @@ from brisk_atlas.core.record.checks import Severity
 from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
 
 TEST = "values as stated"
+MOSTLY = 0.5  # of the rows: a list that has fewer of them may be one of special values alone
 SHOWN = 3  # values of those that are not stated
 Check = Callable[[], None]
 
@@ -38,7 +39,9 @@ def _values(
     if pa.types.is_nested(column.type):
         return
     different = pc.unique(column.drop_null() if not pa.types.is_dictionary(column.type) else column.cast(pa.string()))
-    wrong = [value for value in different.to_pylist() if value is not None and not meaning.allows(value)]
+    wrong = [
+        value for value in different.to_pylist() if value == value and value is not None and not meaning.allows(value)
+    ]
     if not wrong:
         return
     plain = column if column.type == different.type else column.cast(different.type)
@@ -47,7 +50,7 @@ def _values(
     more = f" and {counted(len(wrong) - SHOWN, 'other value')}" if len(wrong) > SHOWN else ""
     where = NO_PLACES if places is None else places[rows[:MOST_PLACES]]
     yield TrustFinding(
-        Severity.FAULT,
+        Severity.FAULT if len(rows) < MOSTLY * len(column) else Severity.CAUTION,
         TEST,
         f"{name} is {shown}{more} in {counted(len(rows), 'row')}, which is none of the values stated for it",
         "domainConsistency",
