@@ -29,6 +29,7 @@ LAYER_MENU: Groups = (
 MAP_MENU: Groups = (
     ("probe_spot", "copy_spot"),
     ("centre_spot", "measure_spot", "go_to"),
+    ("paste", "copy_picture"),
     ("back", "forward", "fit_subject", "fit_all", "store_place", "find_feature"),
     ("turn_left", "turn_right", "turn_to", "north_up"),
     ("grid_projected", "grid_geographic", "north", "map_crs"),

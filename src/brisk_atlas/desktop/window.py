@@ -78,11 +78,9 @@ MAP_TOOLS = (
     "fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief", "measure", "go_to",
 )  # fmt: skip
 MENU = (
-    ("open", "open_project", "save", "save_as"),
-    ("undo", "redo"),
+    ("open", "open_project", "save", "save_as", "save_script"),
+    ("undo", "redo", "paste", "copy_picture", "paper"),
     ("probe", "style", "change", "statistics", "sheet", "relief", "trust"),
-    ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
-    ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("offline", "stored_answers"),
     ("settings", "welcome", "help", "keys", "tour"),
     ("theme", "quit"),
