@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSlider, QWidget
 
 from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
@@ -244,3 +245,14 @@ def test_the_ramp_is_offered_wherever_colours_go_through_one(demo_driver):
         d.work.change("look", layer.id, style=replace(layer.style, **changed))
         d.settle()
         assert not box().isHidden()
+
+
+def test_a_form_that_is_being_taken_apart_is_filled_as_far_as_it_is_there(desk):
+    drawer = desk.window.desk.style_form
+    desk.window.commands.do("style")
+    desk.settle()
+    layer = desk.work.subject
+    sip.delete(drawer.findChild(QSlider, "opacity"))
+    desk.work.change("opacity", layer.id, opacity=0.3)  # has the form filled again
+    desk.settle()
+    assert desk.work.subject.opacity == 0.3

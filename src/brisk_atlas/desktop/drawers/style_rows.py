@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model import Blend, Layer, Style, VectorStyle
 
 from ..frame_image import ramp_strip
+from ..living import is_living
 from ..plain_text import PlainLabel
 from ..session import Session
 from .histogram import Histogram
@@ -72,7 +73,8 @@ class StyleRows:
             self.rules.show_style(layer.style)
         spoken_of = self.with_rule(layer)
         for setter in self.setters:
-            setter(spoken_of)
+            if is_living(setter):  # what brought us here may be taking the form apart
+                setter(spoken_of)
         self.filling = False
 
     def refill(self) -> None:
