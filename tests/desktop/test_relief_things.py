@@ -140,7 +140,7 @@ def test_the_position_under_the_pointer_of_the_relief_stands_at_the_foot(island)
     spot = pane.canvas.spot_at(at)
     x, y = pane.scene.space.to_map(spot.east, spot.north)
     shown = [button.text() for button in d.window.foot.places]
-    assert any(f"{x:,.0f}" in text and f"{y:,.0f}" in text for text in shown), (shown, x, y)
+    assert any(f"{x:,.1f}" in text and f"{y:,.1f}" in text for text in shown), (shown, x, y)
     assert f"{pane.canvas.picture.height_at(spot):,.1f} m" in pane.reading.text()
 
 
