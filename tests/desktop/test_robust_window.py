@@ -152,6 +152,7 @@ def test_unsaved_work_of_a_run_that_was_killed_is_offered_and_restored(driver, t
         "from brisk_atlas.desktop.app import make_application, make_window, settle\n"
         "app = make_application(); window = make_window(); window.show()\n"
         "window.session.open_files(sys.argv[1:2]); settle(window)\n"
+        "work = window.session.work; work.change('opacity', work.layers[0].id, opacity=0.4)\n"
         "window.autosave.store(); settle(window)\n"
         "print('stored', flush=True); time.sleep(60)\n"
     )
@@ -167,6 +168,12 @@ def test_unsaved_work_of_a_run_that_was_killed_is_offered_and_restored(driver, t
     assert "before its work was saved" in window.notice.text.text()
     driver.click(window.notice.answers[0])
     assert [layer.ref.name for layer in driver.work.layers] == ["vents.kml"] and driver.work.changed
+    assert driver.work.layers[0].opacity == 0.4 and driver.work.undo_text == "opacity"
+    window.commands.do("undo")
+    assert driver.work.layers[0].opacity == 1.0
+    window.commands.do("undo")
+    assert not driver.work.layers and not driver.work.undo_text
+    assert not list(autosave.autosave_folder().glob("*.undo/*"))
     assert autosave.left_behind() == []
 
 

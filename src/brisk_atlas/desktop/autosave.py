@@ -40,14 +40,14 @@ class Autosave(QObject):
     def store(self) -> None:
         """Store the work as it is now, in the background."""
         work = self.session.work
-        state, place, file = work.state, work.place, work.file
+        state, place, file, past = work.state, work.place, work.file, work.past
         readings = dict(self.session.cache.options)
         self._stored = True
 
         def write(job: Job) -> None:
             from brisk_atlas.core.workspace.autosave import store
 
-            store(state, place, readings, file)
+            store(state, place, readings, file, past)
 
         self.session.run("Storing unsaved work", write, shown=False)
 

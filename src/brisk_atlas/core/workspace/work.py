@@ -7,7 +7,7 @@ as a dataclass.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -190,6 +190,11 @@ class Work:
     def redo_text(self) -> str:
         """What redo would do again, "" for nothing."""
         return self._future[-1][0] if self._future else ""
+
+    @property
+    def past(self) -> tuple[tuple[str, WorkState], ...]:
+        """The steps that undo would take back, the oldest first: what was done, and the work before it."""
+        return tuple(self._past)
 
     def undo(self) -> None:
         """Take the last step back."""
@@ -568,9 +573,11 @@ class Work:
         file_state: tuple[int, int] | None = None,
         *,
         unsaved: bool = False,
+        past: Sequence[tuple[str, WorkState]] = (),
     ) -> None:
-        """Begin anew with an opened project; `unsaved` says that its file does not hold it."""
-        self._past, self._future, self.picks = [], [], None
+        """Begin anew with an opened project; `unsaved` says that its file does not hold it, `past` are the steps that
+        undo takes back."""
+        self._past, self._future, self.picks = list(past), [], None
         self.file, self.place, self.file_state = file, place, file_state
         self._saved = WorkState() if unsaved else state
         self.state = WorkState()

@@ -46,13 +46,15 @@ class OpenedPart(NamedTuple):
 
 
 class ReadProject(NamedTuple):
-    """What a project file holds, and the layers of it that can't be read, each with the reason."""
+    """What a project file holds, and the layers of it that can't be read, each with the reason; `past` are the steps that
+    led to unsaved work."""
 
     path: Path
     state: WorkState
     place: Place | None
     file_state: tuple[int, int] | None
     faults: list[AtlasError]
+    past: list[tuple[str, WorkState]]
 
 
 class Workspace:
@@ -283,6 +285,7 @@ class Workspace:
         """Read a project file and what its layers show, for `take_project`. Raises CannotRead."""
         from brisk_atlas.core.model import AtlasError
 
+        from .autosave import past_of
         from .project_file import read, state_of_file
 
         file_state = state_of_file(path)
@@ -297,14 +300,14 @@ class Workspace:
                 self.layer_times.note(self.cache.dataset(layer.ref))
             except AtlasError as error:
                 faults.append(error)
-        return ReadProject(path, state, place, file_state, faults)
+        return ReadProject(path, state, place, file_state, faults, past_of(path))
 
     def take_project(self, project: ReadProject, unsaved: Unsaved | None = None) -> None:
         """Begin anew with a project that was read; `unsaved` says that it is work that an earlier run left."""
         if unsaved is None:
             self.work.load(project.state, project.path, project.place, project.file_state)
         else:
-            self.work.load(project.state, unsaved.file, project.place, unsaved=True)
+            self.work.load(project.state, unsaved.file, project.place, unsaved=True, past=project.past)
 
     def save_project(self, path: str | Path) -> Path:
         """Write the project; returns where, as the ending of projects is added. Raises CannotWrite."""
