@@ -46,8 +46,8 @@ class OpenedPart(NamedTuple):
 
 
 class ReadProject(NamedTuple):
-    """What a project file holds, and the layers of it that can't be read, each with the reason; `past` are the steps that
-    led to unsaved work."""
+    """What a project file holds, and the layers of it that can't be read, each with the reason; `past` are the steps
+    that led to unsaved work."""
 
     path: Path
     state: WorkState
