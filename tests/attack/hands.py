@@ -77,7 +77,7 @@ def _growth(memory: list[float]) -> str | None:
     quarter = len(memory) // 4
     before, last = statistics.median(memory[quarter : 2 * quarter]), statistics.median(memory[-quarter:])
     grew = last > before * GROWTH and last - before > GROWTH_MB
-    return f"memory went from {before:,.0f} to {last:,.0f} MB" if grew else None
+    return f"memory grew from {before:,.0f} to {last:,.0f} MB" if grew else None
 
 
 def _fingerprint() -> str:

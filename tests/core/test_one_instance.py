@@ -58,6 +58,13 @@ def test_nobody_else_may_enter_and_folders_of_others_are_not_used():
     os.chmod(folder, 0o755)  # noqa: PTH101
     with pytest.raises(PermissionError):
         InstanceListener()
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as another:
+        another.bind(str(socket_path()))
+        another.listen(1)
+        another.settimeout(0.1)
+        assert hand_to_running(["secret.gpkg"]) is False
+        with pytest.raises(TimeoutError):
+            another.accept()  # nothing was sent there
 
 
 def test_a_runtime_folder_with_a_long_path_gives_way_to_the_temporary_one(tmp_path, monkeypatch):

@@ -8,8 +8,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
-from brisk_atlas.core.workspace.plates import PlateKind
-
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
@@ -85,15 +83,6 @@ class Pasting:
             return window.record.views
         if window.page != "desk":
             return None
-        from .album.plate_taker import pane_with_keyboard
+        from .album.plate_taker import pane_with_keyboard, picture_of_pane
 
-        desk = window.desk
-        match pane_with_keyboard(desk):
-            case PlateKind.RELIEF:
-                return desk.relief.canvas
-            case PlateKind.STRIP:
-                return desk.log.canvas if desk.log.isVisible() else desk.strip.canvas
-            case PlateKind.SHEET:
-                return desk.sheet.grid
-            case _:
-                return desk.map.canvas
+        return picture_of_pane(window.desk, pane_with_keyboard(window.desk))

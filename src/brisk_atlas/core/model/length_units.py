@@ -101,8 +101,8 @@ def rough_length_text(metres: float) -> str:
     ('12.3 km', '250 m')
     """
     name, size = _bar_unit(metres)
-    digits = 0 if metres / size >= 100 else 3
-    return f"{metres / size:,.0f} {name}" if digits == 0 else f"{metres / size:,.{digits}g} {name}"
+    amount = metres / size
+    return f"{amount:,.0f} {name}" if abs(amount) >= 100 else f"{amount:,.3g} {name}"
 
 
 def round_length(longest: float) -> tuple[float, str]:

@@ -37,7 +37,7 @@ def socket_path() -> Path:
 def hand_to_running(places: Sequence[str]) -> bool:
     """Give files and addresses to the application that runs. Returns whether it took them; False if none runs."""
     path = socket_path()
-    if not path.exists():
+    if not path.exists() or not _is_private(path.parent):
         return False
     import json
     import socket
@@ -65,8 +65,7 @@ class InstanceListener:
 
         self.path = socket_path()
         self.path.parent.mkdir(mode=PRIVATE, exist_ok=True)
-        owner = self.path.parent.stat()
-        if owner.st_uid != os.getuid() or owner.st_mode & 0o077:
+        if not _is_private(self.path.parent):
             raise PermissionError(f"{self.path.parent} is open to others")
         self._line = socket(AF_UNIX, SOCK_STREAM)
         if _is_left_behind(self.path):
@@ -103,6 +102,12 @@ class InstanceListener:
     def close(self) -> None:
         self._line.close()
         self.path.unlink(missing_ok=True)
+
+
+def _is_private(folder: Path) -> bool:
+    """Return whether a folder is the user's, and nobody else may enter: in a shared one another may have made it."""
+    found = folder.stat()
+    return found.st_uid == os.getuid() and not found.st_mode & 0o077
 
 
 def _is_left_behind(path: Path) -> bool:

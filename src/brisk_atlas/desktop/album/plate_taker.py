@@ -46,12 +46,9 @@ class PlateTaker:
         view = view_of(desk)
         if view is None:
             return
-        match pane_with_keyboard(desk):
-            case PlateKind.RELIEF:
-                self._take_image(PlateKind.RELIEF, view, desk.relief.canvas)
-            case PlateKind.STRIP:
-                pane = desk.log.canvas if desk.log.isVisible() else desk.strip.canvas
-                self._take_image(PlateKind.STRIP, view, pane)
+        match kind := pane_with_keyboard(desk):
+            case PlateKind.RELIEF | PlateKind.STRIP:
+                self._take_image(kind, view, picture_of_pane(desk, kind))
             case PlateKind.SHEET:
                 self._take_rows(view, desk.sheet.grid)
             case _:
@@ -149,6 +146,19 @@ def sheet_table(sheet: Sheet, looks: Sequence[ColumnView], picked: Sequence[int]
 
 def _cell(value: object, look: ColumnView, text: Callable[[object, ColumnView], str]) -> str:
     return "" if value is None or value != value else text(value, look)
+
+
+def picture_of_pane(desk: DeskPage, kind: PlateKind) -> QWidget:
+    """Return the widget that is the picture of a kind of pane."""
+    match kind:
+        case PlateKind.RELIEF:
+            return desk.relief.canvas
+        case PlateKind.STRIP:
+            return desk.log.canvas if desk.log.isVisible() else desk.strip.canvas
+        case PlateKind.SHEET:
+            return desk.sheet.grid
+        case _:
+            return desk.map.canvas
 
 
 def pane_with_keyboard(desk: DeskPage) -> PlateKind:

@@ -73,7 +73,7 @@ class StyleRows:
             self.rules.show_style(layer.style)
         spoken_of = self.with_rule(layer)
         for setter in self.setters:
-            if is_living(setter):  # what brought us here may be taking the form apart
+            if is_living(setter):  # the event that led here may be taking the form apart
                 setter(spoken_of)
         self.filling = False
 
