@@ -6,6 +6,7 @@ import os
 import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
+os.environ["BRISK_ATLAS_LANGUAGE"] = "en"  # whatever the machine speaks
 
 import pytest
 from hypothesis import HealthCheck, settings

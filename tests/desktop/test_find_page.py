@@ -512,7 +512,7 @@ def test_rows_are_dragged_to_the_desk(found):
     at = desk.mapTo(window, desk.rect().center())
     left, nothing = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     QApplication.sendEvent(window, QDragEnterEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))
-    window.dragMoveEvent(QDragMoveEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))
+    QApplication.sendEvent(window, QDragMoveEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))
     assert window.page == "desk"
     QApplication.sendEvent(window, QDropEvent(QPointF(500, 400), Qt.DropAction.CopyAction, mime, left, nothing))
     found.settle()

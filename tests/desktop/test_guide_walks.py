@@ -14,51 +14,7 @@ from PyQt6.QtWidgets import QAbstractButton, QLineEdit, QMenu
 from brisk_atlas import demo
 from brisk_atlas.core.place.geodesy import legs
 from brisk_atlas.desktop.trust.trust_window import TrustWindow
-
-CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
-MOUSE, KEYS = "mouse", "keyboard"
-BOTH = pytest.mark.parametrize("way", [MOUSE, KEYS])
-
-
-class Hand:
-    """Does the steps on the demo's window, and counts them."""
-
-    def __init__(self, driver):
-        self.d, self.window, self.steps = driver, driver.window, 0
-
-    def button(self, name, within=None):
-        """Click the button that is in sight under a name."""
-        shown = [b for b in (within or self.window).findChildren(QAbstractButton) if b.isVisible()]
-        found = next(b for b in shown if name in (b.objectName(), b.text()))
-        self.click(found, (8, found.height() / 2))
-
-    def click(self, widget, at=None):
-        self.steps += 1
-        self.d.click(widget, at)
-
-    def key(self, key, modifiers=Qt.KeyboardModifier.NoModifier, on=None):
-        self.steps += 1
-        self.d.press(on or self.window, key, modifiers)
-        self.d.settle()
-
-    def type(self, line, text, enter=True):
-        self.steps += 1
-        self.d.type(line, text, enter)
-
-    def page(self, way, number):
-        if way == MOUSE:
-            self.click(self.window.page_buttons.button(number - 1))
-        else:
-            self.key(Qt.Key(Qt.Key.Key_0 + number), CTRL)
-
-    def menu(self, menu, words, at, of):
-        """Right click, then click an entry."""
-        self.steps += 2
-        of.customContextMenuRequested.emit(at)
-        action = next(each for each in menu.actions() if each.text() == words)
-        self.d.qtbot.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
-        menu.close()
-        self.d.settle()
+from guide_hand import ALT, BOTH, CTRL, MOUSE, Hand
 
 
 @pytest.fixture

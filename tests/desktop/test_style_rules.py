@@ -58,7 +58,7 @@ def test_a_rule_is_added_given_its_condition_and_its_look(ruled):
 
 def test_rules_are_ordered_switched_off_renamed_and_removed(ruled):
     d, rules = ruled, rule_list(ruled)
-    d.click(rules.buttons["Down"])
+    d.click(rules.buttons["down"])
     assert [rule.name for rule in subject(d).rules] == ["rule", "all others"] and rules.current == 0
     item = rules.list.item(1)
     item.setCheckState(Qt.CheckState.Unchecked)

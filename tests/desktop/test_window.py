@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from brisk_atlas import demo
@@ -159,9 +159,9 @@ def test_an_unforeseen_error_has_details_to_unfold(driver):
 def test_files_dropped_on_the_window_open(driver):
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(demo.DATA / "elevation_2029.tif"))])
-    none = Qt.KeyboardModifier.NoModifier
-    event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, none)
-    driver.window.dropEvent(event)
+    how = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(driver.window, QDragEnterEvent(QPoint(50, 50), *how))
+    QApplication.sendEvent(driver.window, QDropEvent(QPointF(50, 50), *how))
     driver.settle()
     assert [layer.name for layer in driver.work.layers] == ["elevation_2029"] and driver.window.page == "desk"
 

@@ -15,11 +15,15 @@ from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from . import theme
 from .collector import Collector
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
+from .settings.chosen_language import translate_qt
+from .settings.settings_file import window_settings
 from .settings.stored_settings import take_interface_size
 from .warm_up import warm_later
 from .window import AtlasWindow
@@ -40,13 +44,6 @@ PATIENCE_S = 120.0
 SCHEME = "brisk-atlas:"  # of links to views
 
 
-def _settings() -> QSettings:
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    if home:
-        return QSettings(str(Path(home) / "window.ini"), QSettings.Format.IniFormat)
-    return QSettings("brisk-atlas", "brisk-atlas")
-
-
 def take_portal(environment: MutableMapping[str, str]) -> None:
     """Have dialogs for files come from the desktop under Wayland, through its portal; what is chosen there stays."""
     if environment.get("WAYLAND_DISPLAY"):
@@ -61,13 +58,14 @@ def make_application() -> QApplication:
     app.setApplicationName("Brisk Atlas")
     app.setDesktopFileName("brisk-atlas")
     app.setWindowIcon(QIcon(str(theme.MARKS / "brisk-atlas.svg")))
+    translate_qt(app)
     theme.load_fonts(app)
     return app
 
 
 def make_window(shelves: Shelves | None = None, settings: QSettings | None = None) -> AtlasWindow:
     """Return a window of its own session, not yet shown."""
-    window = AtlasWindow(Session(shelves), settings or _settings(), commands_of)
+    window = AtlasWindow(Session(shelves), settings or window_settings(), commands_of)
     window.resize(DEFAULT_SIZE)
     return window
 
@@ -112,7 +110,7 @@ def run(
 ) -> int:
     """Open the window on `paths` and stay until it is closed. `served` is a project that a stand-in offers; a window
     that is `alone` takes nothing from other starts."""
-    settings = _settings()
+    settings = window_settings()
     take_interface_size(settings)
     take_portal(os.environ)
     app = make_application()
@@ -258,6 +256,6 @@ def picture(
     app.processEvents()
     hooks.remove()
     if not written:
-        print(f"{out}: the picture can't be written. Choose another folder.", file=sys.stderr)
+        print(tr("{out}: the picture can't be written. Choose another folder.", out=out), file=sys.stderr)
         return 1
     return 0 if settled else 1

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 
+from brisk_atlas.core.model.language import tr
+
 from .notice import Notice
 
 if TYPE_CHECKING:
@@ -28,14 +30,14 @@ class AttachmentOpening:
         if attachment.beside:
             open_outside(attachment.place)
             return
-        where = f"on {attachment.host}" if attachment.is_remote else "outside its own folder"
-        program = "browser" if attachment.is_remote else "program for it"
-        choices = [(f"Open in the {program}", lambda: open_outside(attachment.place))]
+        where = f"on {attachment.host}" if attachment.is_remote else tr("outside its own folder")
+        program = "browser" if attachment.is_remote else tr("program for it")
+        choices = [(tr("Open in the {program}", program=program), lambda: open_outside(attachment.place))]
         if attachment.kind is AttachmentKind.PICTURE:
-            choices.insert(0, ("Show it here", lambda: self.pictures.load(attachment)))
+            choices.insert(0, (tr("Show it here"), lambda: self.pictures.load(attachment)))
         else:
-            choices.append(("Leave it", lambda: None))
-        self.notice.offer(f"The data names {attachment.place}, {where}.", choices)
+            choices.append((tr("Leave it"), lambda: None))
+        self.notice.offer(tr("The data names {place}, {where}.", place=attachment.place, where=where), choices)
 
 
 def open_outside(place: str) -> None:

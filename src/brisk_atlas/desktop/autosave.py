@@ -6,6 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import QObject, QTimer
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from .notice import Notice
@@ -49,7 +50,7 @@ class Autosave(QObject):
 
             store(state, place, readings, file, past)
 
-        self.session.run("Storing unsaved work", write, shown=False)
+        self.session.run(tr("Storing unsaved work"), write, shown=False)
 
     def discard(self) -> None:
         """Delete what was stored of this window's work."""
@@ -69,9 +70,9 @@ class Autosave(QObject):
         latest = left[0]
         name = f" of {latest.file.name}" if latest.file else ""
         notice.offer(
-            f"An earlier run ended before its work{name} was saved.",
+            tr("An earlier run ended before its work{name} was saved.", name=name),
             [
-                ("Restore it", partial(self.session.restore, latest)),
-                ("Discard it", partial(self.session.discard_unsaved, [each.stored for each in left])),
+                (tr("Restore it"), partial(self.session.restore, latest)),
+                (tr("Discard it"), partial(self.session.discard_unsaved, [each.stored for each in left])),
             ],
         )

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 from .command_groups.drawer_commands import drawer_commands
 from .command_groups.file_commands import file_commands
 from .command_groups.layer_commands import layer_commands
@@ -15,11 +17,11 @@ if TYPE_CHECKING:
     from .window import AtlasWindow
 
 GROUPS = {
-    "Files and help": file_commands,
-    "Pages": page_commands,
-    "The map": map_commands,
-    "Drawers and tools": drawer_commands,
-    "Layers": layer_commands,
+    tr("Files and help"): file_commands,
+    tr("Pages"): page_commands,
+    tr("The map"): map_commands,
+    tr("Drawers and tools"): drawer_commands,
+    tr("Layers"): layer_commands,
 }
 
 

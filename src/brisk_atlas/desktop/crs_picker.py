@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
@@ -18,7 +20,7 @@ if TYPE_CHECKING:
 
 CODE = Qt.ItemDataRole.UserRole
 TYPING_MS = 120
-UNKNOWN = "leave it unknown"
+UNKNOWN = tr("leave it unknown")
 
 
 class CrsPicker(QWidget):
@@ -39,11 +41,11 @@ class CrsPicker(QWidget):
         self._job: Job | None = None
         self.line = QLineEdit()
         self.line.setObjectName("crs search")
-        self.line.setPlaceholderText("Search by name, code or area, such as 'UTM 27S' or '4326'")
+        self.line.setPlaceholderText(tr("Search by name, code or area, such as 'UTM 27S' or '4326'"))
         self.line.setClearButtonEnabled(True)
         self.list = QListWidget()
         self.list.setObjectName("crs list")
-        self.list.setAccessibleName("Coordinate reference systems that fit")
+        self.list.setAccessibleName(tr("Coordinate reference systems that fit"))
         self.list.setUniformItemSizes(True)
         self.message = PlainLabel()
         self.message.setObjectName("quiet")
@@ -111,16 +113,22 @@ class CrsPicker(QWidget):
 
             return search_crs(text, near)
 
-        self._job = self.session.run("Searching reference systems", work, self._show_found, shown=False)
+        self._job = self.session.run(tr("Searching reference systems"), work, self._show_found, shown=False)
 
     def _show_found(self, found: list[CrsEntry]) -> None:
         self.list.blockSignals(True)
         self.list.clear()
         for entry in found:
-            self._add(entry.code, f"{entry.code}   {entry.name}", f"{entry.name}, {entry.kind}\nMade for: {entry.area}")
+            self._add(
+                entry.code,
+                f"{entry.code}   {entry.name}",
+                tr("{name}, {kind}\nMade for: {area}", name=entry.name, kind=entry.kind, area=entry.area),
+            )
         self.list.setCurrentRow(-1)
         self.list.blockSignals(False)
-        self._say("" if found else f"Nothing in the register has all words of '{self.line.text().strip()}'. ")
+        self._say(
+            "" if found else tr("Nothing in the register has all words of '{text}'. ", text=self.line.text().strip())
+        )
 
     def _take_first(self) -> None:
         if self._typed.isActive():
@@ -142,4 +150,6 @@ class CrsPicker(QWidget):
         """Say what is chosen, whatever the list shows."""
         from brisk_atlas.core.place import crs_name
 
-        self.message.setText(before + (f"Chosen: {crs_name(self.code)}" if self.code else "Chosen: none"))
+        self.message.setText(
+            before + (tr("Chosen: {crs_name}", crs_name=crs_name(self.code)) if self.code else tr("Chosen: none"))
+        )

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel
 
 if TYPE_CHECKING:
@@ -25,17 +27,17 @@ class DbfTextRow(QWidget):
         from brisk_atlas.core.read.dbf_text import ENCODINGS
 
         self.text = text
-        stated = f"as stated: {text.stated}" if text.stated else "as guessed: none is stated"
+        stated = tr("as stated: {stated}", stated=text.stated) if text.stated else tr("as guessed: none is stated")
         self.box = QComboBox()
         self.box.setObjectName("text encoding")
-        self.box.setAccessibleName("Text encoding")
+        self.box.setAccessibleName(tr("Text encoding"))
         self.box.addItem(stated, None)
         for name in ENCODINGS:
             self.box.addItem(name, name)
         self.example = PlainLabel()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(PlainLabel("Encoding"))
+        row.addWidget(PlainLabel(tr("Encoding")))
         row.addWidget(self.box)
         row.addWidget(self.example, 1)
         self.box.currentIndexChanged.connect(self._chosen)
@@ -50,4 +52,4 @@ class DbfTextRow(QWidget):
         self.changed.emit()
 
     def _show_example(self) -> None:
-        self.example.setText(f"reads: {self.text.example_by(self.encoding())}")
+        self.example.setText(tr("reads: {example_by}", example_by=self.text.example_by(self.encoding())))

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 from .do_palette import Choice
 
 if TYPE_CHECKING:
@@ -51,7 +53,7 @@ def _fields(window: AtlasWindow) -> Iterator[Choice]:
         if not layer.kind.has_rows or window.session.dataset_of(layer) is None:
             continue
         for field in window.session.fields_of(layer):
-            yield Choice(field.name, f"field of {layer.name}", "columns",
+            yield Choice(field.name, tr("field of {name}", name=layer.name), "columns",
                          lambda layer_id=layer.id, name=field.name: go(layer_id, name))  # type: ignore[misc]  # fmt: skip
 
 
@@ -67,7 +69,7 @@ def _places(window: AtlasWindow) -> Iterator[Choice]:
 def _datasets(window: AtlasWindow) -> Iterator[Choice]:
     shelves = window.session.shelves
     for ref in shelves.recent:
-        yield Choice(ref.name, "dataset, opened lately", "database",
+        yield Choice(ref.name, tr("dataset, opened lately"), "database",
                      lambda ref=ref: window.session.open_refs([ref]))  # type: ignore[misc]  # fmt: skip
     for path in shelves.projects:
         yield Choice(path.name, "project", "folder-notch-open", lambda path=path: window.project.open(path))  # type: ignore[misc]

@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QListWidgetItem, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .commands import Command, Commands
 from .icons import icon
 from .line_palette import LinePalette
@@ -40,11 +42,11 @@ class DoPalette(LinePalette):
     def __init__(
         self, commands: Commands, others: Callable[[str], list[Choice]], ink: Callable[[], str], parent: QWidget
     ) -> None:
-        super().__init__("Do…  type what you want, such as curtain, export, or the name of a layer",
+        super().__init__(tr("Do…  type what you want, such as curtain, export, or the name of a layer"),
                          (WIDTH_PX, HEIGHT_PX), parent)  # fmt: skip
         self.commands, self._others, self._ink = commands, others, ink
         self.setObjectName("do")
-        self.hint.setText("Nothing here has these words.")
+        self.hint.setText(tr("Nothing here has these words."))
 
     def fill(self, text: str) -> None:
         self.list.clear()

@@ -10,6 +10,8 @@ from types import TracebackType
 
 from PyQt6.QtCore import QMessageLogContext, QObject, QtMsgType, pyqtSignal, qInstallMessageHandler
 
+from brisk_atlas.core.model.language import tr
+
 log = logging.getLogger(__name__)
 LEVELS = {
     QtMsgType.QtDebugMsg: logging.DEBUG,
@@ -45,7 +47,11 @@ class FaultHooks(QObject):
             return
         details = "".join(traceback.format_exception(kind, error, trace))
         log.error("not caught: %s", details)
-        words = f"Something went wrong: {kind.__name__}: {error}. Your work is still here; it is in the log."
+        words = tr(
+            "Something went wrong: {name__}: {error}. Your work is still here; it is in the log.",
+            name__=kind.__name__,
+            error=error,
+        )
         self.raised.emit(words, details)
 
     def _in_thread(self, found: threading.ExceptHookArgs) -> None:

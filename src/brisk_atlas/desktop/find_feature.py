@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .line_palette import LinePalette
 from .session import Session
 
@@ -15,7 +17,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.system.jobs import Job
 
 WIDTH_PX, HEIGHT_PX, TYPING_MS = 560, 380, 150
-EXAMPLES = "A name, a part of one, a number or a date: of any field of any open layer."
+EXAMPLES = tr("A name, a part of one, a number or a date: of any field of any open layer.")
 
 
 class FindFeature(LinePalette):
@@ -28,7 +30,7 @@ class FindFeature(LinePalette):
     chosen = pyqtSignal(str, int)
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__("Find a feature…  by any of its values", (WIDTH_PX, HEIGHT_PX), parent)
+        super().__init__(tr("Find a feature…  by any of its values"), (WIDTH_PX, HEIGHT_PX), parent)
         self.session = session
         self.setObjectName("find feature")
         self.found: list[FoundFeature] = []
@@ -62,14 +64,25 @@ class FindFeature(LinePalette):
 
             return find_features(cache, layers, words, check=job.check)
 
-        self._job = self.session.run("Finding features", work, self._show, shown=False)
+        self._job = self.session.run(tr("Finding features"), work, self._show, shown=False)
 
     def _show(self, found: list[FoundFeature]) -> None:
         self.found = found
         self.list.clear()
-        self.list.addItems([f"{each.text}   ·   {each.field} of {each.layer}, row {each.row + 1:,}" for each in found])
+        self.list.addItems(
+            [
+                tr(
+                    "{text}   ·   {field} of {layer}, row {row:,}",
+                    text=each.text,
+                    field=each.field,
+                    layer=each.layer,
+                    row=each.row + 1,
+                )
+                for each in found
+            ]
+        )
         self.list.setCurrentRow(0)
-        self.hint.setText("" if found else "No open layer has this in any field.")
+        self.hint.setText("" if found else tr("No open layer has this in any field."))
 
     def take(self) -> None:
         row = self.list.currentRow()

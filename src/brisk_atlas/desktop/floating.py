@@ -9,6 +9,8 @@ from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel
 
 STORED = "floating"
@@ -25,7 +27,7 @@ class FloatingWindow(QWidget):
 
     def __init__(self, inner: QWidget, title: str, size: tuple[int, int], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle(f"{title} · Brisk Atlas")
+        self.setWindowTitle(tr("{title} · Brisk Atlas", title=title))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(inner)
@@ -98,7 +100,7 @@ class Floating:
 
 def away_note(title: str) -> QWidget:
     """Return what stands where something floats away from."""
-    words = PlainLabel(f"{title} is in a window of its own. Close that window to have it here again.")
+    words = PlainLabel(tr("{title} is in a window of its own. Close that window to have it here again.", title=title))
     words.setObjectName("quiet")
     words.setWordWrap(True)
     words.setAlignment(Qt.AlignmentFlag.AlignTop)

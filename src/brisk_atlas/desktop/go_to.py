@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .line_palette import LinePalette
 from .session import Session
 
@@ -14,8 +16,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Lattice
 
 WIDTH_PX, HEIGHT_PX = 520, 210
-UNKNOWN = "This means no place in a notation known here."
-EXAMPLES = (
+UNKNOWN = tr("This means no place in a notation known here.")
+EXAMPLES = tr(
     "38.2008 S 20.9006 W   ·   38°12′02.9″S 20°54′02.3″W   ·   27 south 508700 5771900   ·   27H WT 08700 71900   ·   "
     "508700 5771900   ·   EPSG:4326 -38.2008 -20.9006   ·   pixel 470, line 410"
 )
@@ -31,7 +33,7 @@ class GoTo(LinePalette):
     chosen = pyqtSignal(float, float)
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__("Go to…  a position in any usual notation", (WIDTH_PX, HEIGHT_PX), parent)
+        super().__init__(tr("Go to…  a position in any usual notation"), (WIDTH_PX, HEIGHT_PX), parent)
         self.session = session
         self.setObjectName("go to")
         self.found: list[tuple[str, float, float]] = []  # how it was understood, and where that is on the map

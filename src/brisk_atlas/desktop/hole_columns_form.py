@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
+from brisk_atlas.core.model.language import tr
 
 from .plain_text import PlainLabel
 
@@ -28,8 +29,9 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.model import DataRef
 
-LABELS = (("hole", "names the hole"), ("top", "depth, or begin"), ("base", "end"), ("azimuth", "azimuth, °"),
-          ("inclination", "inclination or dip, °"))  # fmt: skip
+LABELS = (("hole", tr("names the hole")), ("top", tr("depth, or begin")), ("base", "end"),
+          ("azimuth", tr("azimuth, °")),
+          ("inclination", tr("inclination or dip, °")))  # fmt: skip
 NEEDED = {
     TableRole.INTERVALS: ("hole", "top", "base"), TableRole.POINTS: ("hole", "top"),
     TableRole.DEVIATION: ("hole", "top", "azimuth", "inclination"), TableRole.LOG: (), TableRole.NOT_USED: (),
@@ -44,31 +46,31 @@ class HoleTableForm(QWidget):
         self.table = table
         self.role = QComboBox()
         self.role.setObjectName("table role")
-        self.role.setAccessibleName("What the table says of holes")
+        self.role.setAccessibleName(tr("What the table says of holes"))
         roles = [TableRole.LOG] if table.role is TableRole.LOG else [r for r in TableRole if r is not TableRole.LOG]
         for role in roles:
             self.role.addItem(str(role), role)
         self.role.setCurrentIndex(max(0, self.role.findData(table.role)))
         self.boxes = {}
         form = QFormLayout(self)
-        reason = PlainLabel(f"Taken so because {table.reason}." if table.reason else "")
+        reason = PlainLabel(tr("Taken so because {reason}.", reason=table.reason) if table.reason else "")
         reason.setWordWrap(True)
         reason.setObjectName("quiet")
         form.addRow(reason)
-        form.addRow("says", self.role)
+        form.addRow(tr("says"), self.role)
         for key, label in LABELS:
             box = QComboBox()
             box.setObjectName(f"column {key}")
             box.setAccessibleName(label)
-            box.addItem("none", "")
+            box.addItem(tr("none"), "")
             for field in fields:
                 box.addItem(field, field)
             box.setCurrentIndex(max(0, box.findData(getattr(table, key))))
             self.boxes[key] = box
             form.addRow(label, box)
-        self.dips = QCheckBox("counted below the horizon, not from the vertical")
+        self.dips = QCheckBox(tr("counted below the horizon, not from the vertical"))
         self.dips.setChecked(table.dips)
-        self.feet = QCheckBox("depths are feet")
+        self.feet = QCheckBox(tr("depths are feet"))
         self.feet.setChecked(table.feet)
         form.addRow("", self.dips)
         form.addRow("", self.feet)
@@ -91,7 +93,7 @@ class HoleTableForm(QWidget):
         columns = {key: box.currentData() for key, box in self.boxes.items()}
         stated = replace(self.table, role=self.role.currentData(), **columns, dips=self.dips.isChecked(),
                          feet=self.feet.isChecked())  # fmt: skip
-        return stated if stated == self.table else replace(stated, reason="you stated it")
+        return stated if stated == self.table else replace(stated, reason=tr("you stated it"))
 
 
 class HoleColumnsForm(QDialog):
@@ -99,11 +101,11 @@ class HoleColumnsForm(QDialog):
 
     def __init__(self, tables: Sequence[HoleTable], fields: Mapping[DataRef, Sequence[str]], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Columns of the tables of boreholes")
+        self.setWindowTitle(tr("Columns of the tables of boreholes"))
         self.resize(640, 420)
         self.list = QListWidget()
         self.list.setObjectName("hole tables")
-        self.list.setAccessibleName("Tables")
+        self.list.setAccessibleName(tr("Tables"))
         self.list.setFixedWidth(220)
         self.pages = QStackedWidget()
         self.forms = [HoleTableForm(table, fields.get(table.ref, ())) for table in tables]
@@ -131,8 +133,8 @@ class HoleColumnsForm(QDialog):
 
     def _check(self, *_: object) -> None:
         missing = [(form.table.ref.name, form.missing()) for form in self.forms if form.missing()]
-        words = "; ".join(f"{name} lacks what {', '.join(each)}" for name, each in missing)
-        self.words.setText(f"State the columns: {words}." if missing else "")
+        words = "; ".join(tr("{name} lacks what {each}", name=name, each=", ".join(each)) for name, each in missing)
+        self.words.setText(tr("State the columns: {words}.", words=words) if missing else "")
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert ok is not None
         ok.setEnabled(not missing)

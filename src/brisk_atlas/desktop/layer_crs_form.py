@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .crs_picker import CrsPicker
 from .plain_text import PlainLabel
 from .session import Session
@@ -30,19 +32,22 @@ class LayerCrsForm(QDialog):
         from brisk_atlas.core.place import crs_name
 
         self.session, self.layer = session, layer
-        self.setWindowTitle(f"The CRS of {layer.name}")
+        self.setWindowTitle(tr("The CRS of {name}", name=layer.name))
         self.resize(620, 460)
         self.stated = session.cache.part(layer.ref.with_crs(None)).facts.crs
         words = PlainLabel(
-            f"{layer.ref.name} states {crs_name(self.stated) if self.stated else 'no CRS'}. Another can be taken here "
-            "for this layer; the file itself is not changed."
+            tr(
+                "{name} states {crs_name}. Another can be taken here for this layer; the file itself is not changed.",
+                name=layer.ref.name,
+                crs_name=crs_name(self.stated) if self.stated else tr("no CRS"),
+            )
         )
         words.setWordWrap(True)
         self.picker = CrsPicker(session, may_be_unknown=False)
         self.lands = PlainLabel()
         self.lands.setObjectName("lands")
         self.lands.setWordWrap(True)
-        self.use, self.back = QPushButton("Take it in this CRS"), QPushButton("As the file states")
+        self.use, self.back = QPushButton(tr("Take it in this CRS")), QPushButton(tr("As the file states"))
         self.use.setObjectName("main")
         self.back.setEnabled(layer.ref.crs is not None)
         others = {
@@ -50,8 +55,10 @@ class LayerCrsForm(QDialog):
             for other in session.work.layers
             if other.id != layer.id and (facts := session.facts_of(other)) is not None and facts.crs
         }
-        found = [Suggestion(self.stated, "as the file states")] if self.stated else []
-        found += [Suggestion(crs, f"that of {name}") for crs, name in others.items() if crs != self.stated]
+        found = [Suggestion(self.stated, tr("as the file states"))] if self.stated else []
+        found += [
+            Suggestion(crs, tr("that of {name}", name=name)) for crs, name in others.items() if crs != self.stated
+        ]
         self.picker.offer(found, layer.ref.crs or self.stated, None)
         low = QHBoxLayout()
         low.addStretch(1)
@@ -76,9 +83,15 @@ class LayerCrsForm(QDialog):
             self.lands.setText("")
             return
         landing = landing_of(extent.bounds, crs)
-        fits = "" if landing is None or landing.fits is not False else f" This CRS is made for {landing.area}."
+        fits = (
+            ""
+            if landing is None or landing.fits is not False
+            else tr(" This CRS is made for {area}.", area=landing.area)
+        )
         self.lands.setText(
-            f"In it: {landing.words}.{fits}" if landing else "In it, the coordinates have no place on the Earth."
+            tr("In it: {words}.{fits}", words=landing.words, fits=fits)
+            if landing
+            else tr("In it, the coordinates have no place on the Earth.")
         )
 
     def _take(self, crs: str | None) -> None:

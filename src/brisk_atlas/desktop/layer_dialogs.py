@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .session import Session
 
 if TYPE_CHECKING:
@@ -48,7 +50,7 @@ class LayerDialogs:
             words = ". ".join((found.what, *found.remarks))
             self.session.noticed.emit("good", f"{words[0].upper()}{words[1:]}.", "")
 
-        self.session.run_operation(f"Counting the rows of {layer.name}", CountRows(layer.id), done)
+        self.session.run_operation(tr("Counting the rows of {name}", name=layer.name), CountRows(layer.id), done)
 
     def ask_crs(self) -> None:
         """Ask for the CRS that the subject's coordinates are taken in."""
@@ -59,7 +61,7 @@ class LayerDialogs:
             return
         self.crs_form = LayerCrsForm(self.session, layer, self.window)
         self.crs_form.chosen.connect(
-            lambda crs: self.session.work.change("set the CRS", layer.id, ref=layer.ref.with_crs(crs))
+            lambda crs: self.session.work.change(tr("set the CRS"), layer.id, ref=layer.ref.with_crs(crs))
         )
         self.crs_form.open()
 
@@ -70,8 +72,10 @@ class LayerDialogs:
             return
         suffix = f"*{layer.ref.path.suffix}" if layer.ref.path.suffix else "*"
         start = str(layer.ref.folder) if layer.ref.folder and layer.ref.folder.exists() else str(Path.home())
-        fitting = f"{layer.ref.name} ({layer.ref.name} {suffix});;All files (*)"
-        file, _ = QFileDialog.getOpenFileName(self.window, f"Where {layer.ref.name} lies now", start, fitting)
+        fitting = tr("{name} ({name} {suffix});;All files (*)", name=layer.ref.name, suffix=suffix)
+        file, _ = QFileDialog.getOpenFileName(
+            self.window, tr("Where {name} lies now", name=layer.ref.name), start, fitting
+        )
         if file:
             self.relink(layer, file)
 
@@ -86,5 +90,7 @@ class LayerDialogs:
         count = sum(la.ref.whole in places for la in work.layers)
         work.relink(places)
         self.session.check_sources()
-        words = f"{count} layers show their files again" if count > 1 else f"{layer.name} shows {file}"
+        words = tr("{name} shows {file}", name=layer.name, file=file)
+        if count > 1:
+            words = tr("{count} layers show their files again", count=count)
         self.session.noticed.emit("good", words, "")

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QLineEdit, QPlainTextEdit, QPushButton, QWidget
 
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.language import tr
 
 from .plain_text import PlainLabel
 from .scale_range import ScaleRange
@@ -19,11 +20,11 @@ class LayerForm(QDialog):
     def __init__(self, session: Session, layer: Layer, scale: float | None, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.layer = session, layer
-        self.setWindowTitle(f"About the layer {layer.name}")
+        self.setWindowTitle(tr("About the layer {name}", name=layer.name))
         self.resize(440, 340)
         self.name, self.note = QLineEdit(layer.name), QPlainTextEdit(layer.note)
-        self.note.setPlaceholderText("A note for yourself and for whoever opens the project")
-        self.locked = QCheckBox("Lock against changes")
+        self.note.setPlaceholderText(tr("A note for yourself and for whoever opens the project"))
+        self.locked = QCheckBox(tr("Lock against changes"))
         self.locked.setChecked(layer.locked)
         self.range = ScaleRange(self, scale)
         self.closest, self.farthest = self.range.closest, self.range.farthest
@@ -31,13 +32,13 @@ class LayerForm(QDialog):
         self.message = PlainLabel()
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
-        self.use = QPushButton("Take it")
+        self.use = QPushButton(tr("Take it"))
         self.use.setObjectName("main")
         form = QFormLayout(self)
-        form.addRow("Name", self.name)
-        form.addRow("Note", self.note)
-        form.addRow("Drawn from", self.closest)
-        form.addRow("Drawn to", self.farthest)
+        form.addRow(tr("Name"), self.name)
+        form.addRow(tr("Note"), self.note)
+        form.addRow(tr("Drawn from"), self.closest)
+        form.addRow(tr("Drawn to"), self.farthest)
         form.addRow("", self.locked)
         form.addRow("", self.message)
         form.addRow("", self.use)
@@ -61,8 +62,8 @@ class LayerForm(QDialog):
         self.accept()
         after = replace(self.layer, note=self.note.toPlainText().strip(), scales=scales, locked=locked)
         if self.layer.locked:
-            work.change("unlock", self.layer.id, locked=False)
-        work.change("note", self.layer.id, note=after.note, scales=scales)
+            work.change(tr("unlock"), self.layer.id, locked=False)
+        work.change(tr("note"), self.layer.id, note=after.note, scales=scales)
         work.rename(self.layer.id, self.name.text())
         if locked:
-            work.change("lock", self.layer.id, locked=True)
+            work.change(tr("lock"), self.layer.id, locked=True)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 from .welcome.tasks import PAGE_TASKS
 
 if TYPE_CHECKING:
@@ -73,43 +75,45 @@ def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:
 
     return (
         Stop(
-            "find", "Find: seen before it is opened",
-            "The list shows datasets, not files. Choose one: its picture, facts, rows, record and files stand at the "
-            "right, and nothing is opened or changed.",
+            "find", tr("Find: seen before it is opened"),
+            tr("The list shows datasets, not files. Choose one: its picture, facts, rows, record and "
+               "files stand at the "
+            "right, and nothing is opened or changed."),
             lambda: window.find_page.glance,
             lambda: window.find_page.go_to(demo.DATA, choose="elevation_2031.tif"),
         ),
         Stop(
-            "desk", "The stack: what is open",
-            "One tile a layer, the top one first. Drag to order, click the dot to hide, unfold for the legend. The "
-            "chosen one is the subject: all drawers and pages speak of it.",
+            "desk", tr("The stack: what is open"),
+            tr("One tile a layer, the top one first. Drag to order, click the dot to hide, unfold for the legend. The "
+            "chosen one is the subject: all drawers and pages speak of it."),
             lambda: window.desk.spine,
         ),
         Stop(
-            "desk", "The map",
-            "Drag and wheel move it; a click says what lies there. C divides before and after by a curtain, V draws "
-            "the difference, R shows the relief, M measures.",
+            "desk", tr("The map"),
+            tr("Drag and wheel move it; a click says what lies there. C divides before and after by a curtain, V draws "
+            "the difference, R shows the relief, M measures."),
             lambda: window.desk.map.canvas,
         ),
         Stop(
-            "desk", "The subject bar",
-            "What is spoken of, in a line: kind, count, CRS, and a warning where something is not right.",
+            "desk", tr("The subject bar"),
+            tr("What is spoken of, in a line: kind, count, CRS, and a warning where something is not right."),
             lambda: window.subject,
         ),
         Stop(
-            "record", "Record: what its makers state",
-            "The metadata record in words, in full or as text, checked against its standard and against the data. It "
-            "can be mended and saved.",
+            "record", tr("Record: what its makers state"),
+            tr("The metadata record in words, in full or as text, checked against its standard and "
+               "against the data. It "
+            "can be mended and saved."),
             lambda: window.record.views,
         ),
         Stop(
-            "handover", "Hand over",
-            "A recipe writes a clean piece, for one file or ten thousand. Depot shares it, Album shows it in "
-            "pictures, Catalogue makes a site of a folder.",
+            "handover", tr("Hand over"),
+            tr("A recipe writes a clean piece, for one file or ten thousand. Depot shares it, Album shows it in "
+            "pictures, Catalogue makes a site of a folder."),
             lambda: window.handover.halves,
         ),
         Stop(
-            "desk", "Do… finds the rest",
+            "desk", tr("Do… finds the rest"),
             "Ctrl+K, then words of what you want: commands, layers, fields, places, help. F1 opens the guide, ? all "
             "keys.",
             lambda: window.do_button,

@@ -13,13 +13,14 @@ from brisk_atlas.core.draw.class_edit import with_entry_colour, with_entry_name
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.draw.swatch import shape_of
 from brisk_atlas.core.model import CloudStyle, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE
 
 from .name_line import NameLine
 from .session import Session
 from .stack_tile import LegendSpot
 
-SWITCH = "switch a class"
+SWITCH = tr("switch a class")
 
 
 class LegendEdit:
@@ -63,7 +64,9 @@ class LegendEdit:
 
     def _ask_colour(self, layer: Layer, legend: Legend, text: str) -> None:
         now = next((colour for colour, each in legend.entries if each == text), "#000000")
-        chosen = QColorDialog.getColor(QColor(now), self.parent, f"Colour of {legend.name_of(text)}")
+        chosen = QColorDialog.getColor(
+            QColor(now), self.parent, tr("Colour of {name_of}", name_of=legend.name_of(text))
+        )
         if chosen.isValid():
             self.use_colour(layer.id, text, chosen.name())
 
@@ -75,7 +78,7 @@ class LegendEdit:
         facts = self.session.facts_of(layer)
         of_line = facts is not None and shape_of(facts.geometry_type or "") == LINE
         style = with_entry_colour(layer.style, text, colour, of_line=of_line)
-        self.session.work.change("colour of a class", layer_id, style=style)
+        self.session.work.change(tr("colour of a class"), layer_id, style=style)
 
     def rename(self, layer_id: str, text: str, name: str) -> None:
         """Call an entry of a legend otherwise; where it stands for the whole layer, the layer."""
@@ -86,7 +89,7 @@ class LegendEdit:
             self.session.work.rename(layer_id, name)
         else:
             style = with_entry_name(layer.style, text, name)
-            self.session.work.change("name of a class", layer_id, style=style)
+            self.session.work.change(tr("name of a class"), layer_id, style=style)
 
     def use_limit(self, layer_id: str, legend: Legend, end: str, text: str) -> None:
         """Have the colours of a ramp begin or end at a value that was typed."""
@@ -96,14 +99,16 @@ class LegendEdit:
         try:
             value = float(text.replace(",", "").strip())
         except ValueError:
-            self.session.noticed.emit("caution", f"{text} is no number; the limit stays as it is.", "")
+            self.session.noticed.emit("caution", tr("{text} is no number; the limit stays as it is.", text=text), "")
             return
         low, high = (value, legend.high) if end == "low" else (legend.low, value)
         if not low < high:
-            self.session.noticed.emit("caution", f"{value:g} is beyond the other end; the limit stays as it is.", "")
+            self.session.noticed.emit(
+                "caution", tr("{value:g} is beyond the other end; the limit stays as it is.", value=value), ""
+            )
             return
         stretch = Stretch("hand", low, high, layer.style.stretch.gamma)
-        self.session.work.change("limit of the colours", layer_id, style=replace(layer.style, stretch=stretch))
+        self.session.work.change(tr("limit of the colours"), layer_id, style=replace(layer.style, stretch=stretch))
 
 
 def _switched(now: tuple[Any, ...], one: str | int) -> tuple[Any, ...]:

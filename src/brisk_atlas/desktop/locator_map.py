@@ -9,6 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .theme import LIGHT, MONO, Theme
 
 Box = tuple[float, float, float, float]  # west, south, east, north in degrees
@@ -31,7 +33,7 @@ class LocatorMap(QWidget):
     def __init__(self, *, drawing: bool = False) -> None:
         super().__init__()
         self.setObjectName("locator")
-        self.setAccessibleName("Locator map; drag to draw a box" if drawing else "Locator map")
+        self.setAccessibleName(tr("Locator map; drag to draw a box") if drawing else tr("Locator map"))
         self.setMinimumSize(160, 110)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.theme: Theme = LIGHT

@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .crs_picker import CrsPicker
 from .plain_text import PlainLabel, plain_tip
@@ -37,15 +38,15 @@ class MapCrsForm(QDialog):
 
         self.session = session
         self._job: Job | None = None
-        self.setWindowTitle("The map's coordinate reference system")
+        self.setWindowTitle(tr("The map's coordinate reference system"))
         self.resize(1060, 540)
         self.picker = CrsPicker(session, may_be_unknown=False)
         self.layers = QTreeWidget()
         self.layers.setObjectName("transformations")
-        self.layers.setHeaderLabels(["Layer", "Transformation"])
+        self.layers.setHeaderLabels([tr("Layer"), tr("Transformation")])
         self.layers.setRootIsDecorated(False)
         self.layers.setColumnWidth(0, 150)
-        self.use = QPushButton("Show the map in it")
+        self.use = QPushButton(tr("Show the map in it"))
         self.use.setObjectName("main")
         subject = session.work.subject
         facts = session.facts_of(subject) if subject else None
@@ -58,12 +59,12 @@ class MapCrsForm(QDialog):
             )
         ]
         known = {each.crs for each in found}
-        found += [Suggestion(crs, _with_name(crs, "used before")) for crs in recent if crs not in known]
+        found += [Suggestion(crs, _with_name(crs, tr("used before"))) for crs in recent if crs not in known]
         self.picker.offer(found, session.work.state.crs, self._near(view))
         row = QHBoxLayout()
         row.addWidget(self.picker, 3)
         right = QVBoxLayout()
-        heading = PlainLabel("Transformations of the layers")
+        heading = PlainLabel(tr("Transformations of the layers"))
         heading.setObjectName("heading")
         right.addWidget(heading)
         right.addWidget(self.layers, 1)
@@ -101,7 +102,7 @@ class MapCrsForm(QDialog):
 
         def text_of(crs: str | None) -> str:
             try:
-                return transformation_between(crs, code).text if crs else "no CRS is stated: as it is"
+                return transformation_between(crs, code).text if crs else tr("no CRS is stated: as it is")
             except AtlasError as error:
                 return error.reason
 
@@ -113,7 +114,7 @@ class MapCrsForm(QDialog):
             for name, text in lines:
                 QTreeWidgetItem(self.layers, [name, text]).setToolTip(1, plain_tip(text))
 
-        self._job = self.session.run("Looking up transformations", work, done, shown=False)
+        self._job = self.session.run(tr("Looking up transformations"), work, done, shown=False)
 
     def _take(self) -> None:
         if self.picker.code:

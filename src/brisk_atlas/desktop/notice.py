@@ -8,6 +8,8 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel
 
 GOOD_MS = 6000
@@ -24,10 +26,10 @@ class Notice(QFrame):
         self.text.setWordWrap(True)
         self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.more = QPushButton("Details")
+        self.more = QPushButton(tr("Details"))
         self.more.setCheckable(True)
-        self.copy = QPushButton("Copy")
-        self.close_button = QPushButton("Dismiss")
+        self.copy = QPushButton(tr("Copy"))
+        self.close_button = QPushButton(tr("Dismiss"))
         self.close_button.setObjectName("dismiss")
         self.details = QPlainTextEdit()
         self.details.setReadOnly(True)
@@ -63,7 +65,7 @@ class Notice(QFrame):
                 and len(self.waiting) < MOST_WAITING
             ):
                 self.waiting.append((mood, text, details))
-                self.close_button.setText(f"Next ({len(self.waiting)})")
+                self.close_button.setText(tr("Next ({count})", count=len(self.waiting)))
             return
         self._forget_answers()
         self.setProperty("mood", mood)
@@ -76,7 +78,7 @@ class Notice(QFrame):
         self.details.hide()
         self.more.setVisible(bool(details))
         self.copy.setVisible(mood == "fault")
-        self.close_button.setText(f"Next ({len(self.waiting)})" if self.waiting else "Dismiss")
+        self.close_button.setText(tr("Next ({count})", count=len(self.waiting)) if self.waiting else tr("Dismiss"))
         self.show()
         self._fade.stop()
         if mood == "good":

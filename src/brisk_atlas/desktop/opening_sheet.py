@@ -18,6 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel, plain_tip
 from .question_form import QuestionForm
 from .session import Session
@@ -41,10 +43,12 @@ class OpeningSheet(QDialog):
     def __init__(self, session: Session, questions: Sequence[Question], theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("opening sheet")
-        self.setWindowTitle("Before opening")
+        self.setWindowTitle(tr("Before opening"))
         self.setModal(True)
         self.forms = [QuestionForm(session, question, theme) for question in questions]
-        title = PlainLabel(questions[0].ref.name if len(questions) == 1 else f"{len(questions)} files need an answer")
+        title = PlainLabel(
+            questions[0].ref.name if len(questions) == 1 else tr("{count} files need an answer", count=len(questions))
+        )
         title.setObjectName("title")
         self.files = QListWidget()
         self.files.setObjectName("opening files")
@@ -54,12 +58,14 @@ class OpeningSheet(QDialog):
         self.stack = QStackedWidget()
         for form in self.forms:
             self.stack.addWidget(form)
-        self.open_button = QPushButton("Open" if len(questions) == 1 else f"Open all {len(questions)}")
+        self.open_button = QPushButton(
+            tr("Open") if len(questions) == 1 else tr("Open all {count}", count=len(questions))
+        )
         self.open_button.setObjectName("main")
         self.open_button.setDefault(True)
-        self.cancel_button = QPushButton("Cancel")
+        self.cancel_button = QPushButton(tr("Cancel"))
         note = PlainLabel(
-            "What you answer is remembered for the file. To be asked again: Open and ask (Ctrl+Return on Find)."
+            tr("What you answer is remembered for the file. To be asked again: Open and ask (Ctrl+Return on Find).")
         )
         note.setObjectName("quiet")
         note.setWordWrap(True)

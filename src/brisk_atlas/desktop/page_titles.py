@@ -1,3 +1,5 @@
 """The four pages in the order in which the work goes, with their titles."""
 
-PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
+from brisk_atlas.core.model.language import tr
+
+PAGE_TITLES = {"find": tr("Find"), "desk": tr("Desk"), "record": tr("Record"), "handover": tr("Hand over")}

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
@@ -38,7 +40,7 @@ class Pasting:
 
             return pasted(text, crs)
 
-        self.session.run("Pasting", read, self._open, shown=False)
+        self.session.run(tr("Pasting"), read, self._open, shown=False)
 
     def _open(self, found: Pasted) -> None:
         if found.rows:
@@ -53,7 +55,7 @@ class Pasting:
         file = self.session.work.file
         start = (file.parent if file is not None else Path.home()) / "pasted.csv"
         chosen, _ = QFileDialog.getSaveFileName(
-            self.window, "Write the pasted rows to a file", str(start), "CSV (*.csv)"
+            self.window, tr("Write the pasted rows to a file"), str(start), tr("CSV (*.csv)")
         )
         if not chosen:
             return
@@ -65,7 +67,7 @@ class Pasting:
             with written_beside(path) as part:
                 part.write_text(rows, encoding="utf-8")
 
-        self.session.run(f"Writing {path.name}", write, lambda done: self.session.open_files([path]))
+        self.session.run(tr("Writing {name}", name=path.name), write, lambda done: self.session.open_files([path]))
 
     def copy_picture(self) -> None:
         """Copy the pane that has the keyboard as a picture; the map if none has it."""
@@ -75,7 +77,11 @@ class Pasting:
             return
         image = widget.grab().toImage()
         clipboard.setImage(image)
-        self.session.noticed.emit("good", f"Copied a picture of {image.width():,} × {image.height():,} pixels", "")
+        self.session.noticed.emit(
+            "good",
+            tr("Copied a picture of {width:,} × {height:,} pixels", width=image.width(), height=image.height()),
+            "",
+        )
 
     def _pane(self) -> QWidget | None:
         window = self.window

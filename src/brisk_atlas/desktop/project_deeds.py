@@ -8,10 +8,12 @@ from pathlib import Path
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .closing import may_close_work
 from .session import PROJECT_SUFFIX, Session
 
-FORM = f"Projects (*{PROJECT_SUFFIX})"
+FORM = tr("Projects (*{project_suffix})", project_suffix=PROJECT_SUFFIX)
 
 
 class ProjectDeeds:
@@ -25,7 +27,7 @@ class ProjectDeeds:
 
     def choose(self) -> None:
         """Ask for a project and open it."""
-        chosen, _ = QFileDialog.getOpenFileName(self._parent, "Open a project", str(Path.home()), FORM)
+        chosen, _ = QFileDialog.getOpenFileName(self._parent, tr("Open a project"), str(Path.home()), FORM)
         if chosen:
             self.open(Path(chosen))
 
@@ -57,21 +59,23 @@ class ProjectDeeds:
         """Ask for a file, and write what was done in this run as a script that does it again."""
         file = self.session.work.file
         start = (file.parent if file is not None else Path.home()) / "what_was_done.py"
-        chosen, _ = QFileDialog.getSaveFileName(self._parent, "Save what was done", str(start), "Python (*.py)")
+        chosen, _ = QFileDialog.getSaveFileName(self._parent, tr("Save what was done"), str(start), tr("Python (*.py)"))
         if not chosen:
             return
         path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(".py")
 
         def done(files: list[Path]) -> None:
-            beside = f", with {', '.join(each.name for each in files[1:])} beside it" if files[1:] else ""
-            self.session.noticed.emit("good", f"Written: {path}{beside}", "")
+            beside = (
+                tr(", with {listed} beside it", listed=", ".join(each.name for each in files[1:])) if files[1:] else ""
+            )
+            self.session.noticed.emit("good", tr("Written: {path}{beside}", path=path, beside=beside), "")
 
         self.session.write_script(path, done)
 
     def save_as(self) -> bool:
         """Ask for a file and save the project there; returns whether it was."""
         start = str(self.session.work.file or Path.home() / f"work{PROJECT_SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self._parent, "Save the project", start, FORM)
+        chosen, _ = QFileDialog.getSaveFileName(self._parent, tr("Save the project"), start, FORM)
         return bool(chosen) and self.save_to(Path(chosen))
 
     def save_to(self, path: Path) -> bool:

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, Columns, OpenOptions, TextForm
+from brisk_atlas.core.model.language import tr
 
 from .crs_picker import CrsPicker
 from .dbf_text_row import DbfTextRow
@@ -31,7 +32,12 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Neighbour, Question
     from brisk_atlas.core.system.jobs import Job
 
-WAYS = {"none": "keep it a table", "xy": "two columns", "wkt": "well-known text", "mgrs": "MGRS reference"}
+WAYS = {
+    "none": tr("keep it a table"),
+    "xy": tr("two columns"),
+    "wkt": tr("well-known text"),
+    "mgrs": tr("MGRS reference"),
+}
 NAME = Qt.ItemDataRole.UserRole
 
 
@@ -57,7 +63,7 @@ class QuestionForm(QWidget):
         if question.form is not None:
             self._add_form(column)
         if question.text is not None:
-            self._heading(column, "How its text is stored")
+            self._heading(column, tr("How its text is stored"))
             self.text_row = DbfTextRow(question.text)
             self.text_row.changed.connect(self.changed)
             column.addWidget(self.text_row)
@@ -98,7 +104,7 @@ class QuestionForm(QWidget):
     def _add_form(self, column: QVBoxLayout) -> None:
         guess = self.question.form
         assert guess is not None
-        self._heading(column, "How it is written")
+        self._heading(column, tr("How it is written"))
         self.text_form = TextFormRows(self.question.ref, guess)
         self.text_form.changed.connect(self._form_changed)
         column.addWidget(self.text_form)
@@ -123,22 +129,22 @@ class QuestionForm(QWidget):
     # Which columns place the rows
 
     def _add_columns(self, column: QVBoxLayout) -> None:
-        self.why_columns = self._heading(column, "Where its rows lie", self.question.columns_reason)
+        self.why_columns = self._heading(column, tr("Where its rows lie"), self.question.columns_reason)
         guess = self.question.guess.columns or Columns()
         self.is_cloud = bool(guess.z)
         self.way = QComboBox()
         self.way.setObjectName("way")
         for key, word in WAYS.items():
             if not self.is_cloud or key == "xy":
-                self.way.addItem("three columns" if self.is_cloud else word, key)
+                self.way.addItem(tr("three columns") if self.is_cloud else word, key)
         self.way.setCurrentIndex(
             self.way.findData("wkt" if guess.wkt else "mgrs" if guess.mgrs else "xy" if guess.x else "none")
         )
         self.x_box, self.y_box, self.z_box, self.text_box = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         self.x_name, self.y_name, self.z_name = (
-            PlainLabel("x or longitude"),
-            PlainLabel("y or latitude"),
-            PlainLabel("height"),
+            PlainLabel(tr("x or longitude")),
+            PlainLabel(tr("y or latitude")),
+            PlainLabel(tr("height")),
         )
         for box, name, value in (
             (self.x_box, "x column", guess.x),
@@ -218,7 +224,7 @@ class QuestionForm(QWidget):
                 self.changed.emit()
 
         if columns:
-            self._job = self.session.run("Looking where it lies", work, done, shown=False)
+            self._job = self.session.run(tr("Looking where it lies"), work, done, shown=False)
         else:
             self._landed()
         self.changed.emit()
@@ -229,7 +235,7 @@ class QuestionForm(QWidget):
         self.place = QWidget()
         inner = QVBoxLayout(self.place)
         inner.setContentsMargins(0, 0, 0, 0)
-        self._heading(inner, "Coordinate reference system", "the file states none; " + self.question.crs_reason)
+        self._heading(inner, tr("Coordinate reference system"), tr("the file states none; ") + self.question.crs_reason)
         self.crs = CrsPicker(self.session)
         self.locator = LocatorMap()
         self.locator.theme = self.theme
@@ -259,7 +265,7 @@ class QuestionForm(QWidget):
             self._neighbours = found
             self._landed()
 
-        self.session.run("Looking around it", work, done, shown=False)
+        self.session.run(tr("Looking around it"), work, done, shown=False)
 
     def _landed(self) -> None:
         """Show where the data would lie in the CRS now chosen, among what is known nearby."""
@@ -268,8 +274,8 @@ class QuestionForm(QWidget):
         around = [neighbour.box for neighbour in self._neighbours]
         if self.bounds is None or self.crs.code is None:
             self.locator.show_boxes(around)
-            text = "Without one it is drawn as it stands, and can't be laid over others."
-            self.landing.setText(text if self.crs.code is None else "These columns hold no positions.")
+            text = tr("Without one it is drawn as it stands, and can't be laid over others.")
+            self.landing.setText(text if self.crs.code is None else tr("These columns hold no positions."))
             self._mood("quiet")
             return
         from brisk_atlas.core.find.landing import landing_of
@@ -277,7 +283,7 @@ class QuestionForm(QWidget):
         found = landing_of(self.bounds, self.crs.code)
         if found is None:
             self.locator.show_boxes(around)
-            self.landing.setText(f"In {self.crs.code} these coordinates have no place.")
+            self.landing.setText(tr("In {code} these coordinates have no place.", code=self.crs.code))
             self._mood("fault")
             return
         self.locator.show_boxes(around, chosen=found.box)
@@ -295,10 +301,10 @@ class QuestionForm(QWidget):
     # Which parts
 
     def _add_parts(self, column: QVBoxLayout) -> None:
-        self.why_parts = self._heading(column, "Which parts")
+        self.why_parts = self._heading(column, tr("Which parts"))
         self.parts = QListWidget()
         self.parts.setObjectName("parts")
-        self.parts.setAccessibleName("Parts to open")
+        self.parts.setAccessibleName(tr("Parts to open"))
         chosen = self.question.guess.parts or ()
         for part in self.question.parts:
             item = QListWidgetItem(f"{part.name}   {part.what}")
@@ -306,7 +312,7 @@ class QuestionForm(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if part.name in chosen else Qt.CheckState.Unchecked)
             self.parts.addItem(item)
-        all_button, none_button = QPushButton("All"), QPushButton("None")
+        all_button, none_button = QPushButton(tr("All")), QPushButton(tr("None"))
         all_button.clicked.connect(lambda: self._check(Qt.CheckState.Checked))
         none_button.clicked.connect(lambda: self._check(Qt.CheckState.Unchecked))
         row = QHBoxLayout()
@@ -339,7 +345,9 @@ class QuestionForm(QWidget):
 
     def _parts_changed(self) -> None:
         chosen = self.chosen_parts() or ()
-        self.why_parts.setText(f"{len(chosen)} of {len(self.question.parts)} will be opened")
+        self.why_parts.setText(
+            tr("{count} of {count2} will be opened", count=len(chosen), count2=len(self.question.parts))
+        )
         self.changed.emit()
 
     # The answer
@@ -347,12 +355,12 @@ class QuestionForm(QWidget):
     def fault(self) -> str:
         """Return why the file can't be opened as chosen, or an empty text."""
         if self.question.parts and not self.chosen_parts():
-            return f"Choose at least one part of {self.question.ref.name}."
+            return tr("Choose at least one part of {name}.", name=self.question.ref.name)
         columns = self.columns()
         if columns and columns.x and columns.x == columns.y:
-            return "x and y can't be the same column."
+            return tr("x and y can't be the same column.")
         if columns and self.bounds is None:
-            return "The chosen columns hold no positions." if not self.busy else "Looking where it lies…"
+            return tr("The chosen columns hold no positions.") if not self.busy else tr("Looking where it lies…")
         return ""
 
     def reading(self) -> OpenOptions:

@@ -10,12 +10,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QUrl, pyqtSignal
 from PyQt6.QtWidgets import QTextBrowser
 
+from brisk_atlas.core.model.language import tr
+
 from .theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Section
 
-NOT_STATED = "not stated"
+NOT_STATED = tr("not stated")
 LABEL_PX = 126
 MOST_LINES = 600  # that are laid out at once; more would hold up the window
 THE_REST = "rest:"
@@ -57,7 +59,7 @@ class ReadingView(QTextBrowser):
                 f"margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
             )
             for label, text, place in section.lines[:left]:
-                colour = t.quiet if text == NOT_STATED else t.caution if label == "warning" else t.ink
+                colour = t.quiet if text == NOT_STATED else t.caution if label == tr("warning") else t.ink
                 style = "font-style:italic" if text == NOT_STATED else ""
                 name = escape(label)
                 if place:
@@ -75,7 +77,14 @@ class ReadingView(QTextBrowser):
             left -= len(section.lines)
         if left < 0 or (left == 0 and number + 1 < len(sections)):
             many = sum(len(section.lines) for section in sections) - MOST_LINES
-            out.append(f"<p><a href='{THE_REST}' style='color:{t.second}'>Show {many:,} more lines</a></p>")
+            out.append(
+                tr(
+                    "<p><a href='{the_rest}' style='color:{second}'>Show {many:,} more lines</a></p>",
+                    the_rest=THE_REST,
+                    second=t.second,
+                    many=many,
+                )
+            )
         self.setHtml("".join(out))
 
     def go_to(self, place: Sequence[str | int], section: str) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject
 
 from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.relief.eye import Eye
 from brisk_atlas.core.system.jobs import Job, Lane
@@ -64,7 +65,12 @@ class ReliefDeeds(QObject):
         steps = np.diff(np.array(tool.spots, float).reshape(-1, 3), axis=0)
         if len(steps):
             straight, level = np.linalg.norm(steps, axis=1).sum(), np.hypot(*steps[:, :2].T).sum()
-            tool.words = f"{straight:,.1f} m straight, {level:,.1f} m level, {steps[:, 2].sum():+,.1f} m"
+            tool.words = tr(
+                "{straight:,.1f} m straight, {level:,.1f} m level, {count:+,.1f} m",
+                straight=straight,
+                level=level,
+                count=steps[:, 2].sum(),
+            )
         places = self._to_map(np.array([spot[:2] for spot in tool.spots], float).reshape(-1, 2))
         if places is not None and len(places) > 1 and np.isfinite(places).all():
             self._measured("distance", places, ended)
@@ -88,22 +94,25 @@ class ReliefDeeds(QObject):
             from brisk_atlas.core.relief.line_of_sight import SightLine
 
             if not isinstance(found, SightLine):
-                tool.words = "one of them stands on no ground"
+                tool.words = tr("one of them stands on no ground")
             elif found.blocked_at is None:
-                tool.seen_share, tool.words = 1.0, f"seen over {found.length:,.0f} m, from {EYE_M:g} m over the ground"
+                tool.seen_share, tool.words = (
+                    1.0,
+                    tr("seen over {length:,.0f} m, from {eye_m:g} m over the ground", length=found.length, eye_m=EYE_M),
+                )
             else:
                 tool.seen_share = found.blocked_at / found.length
-                tool.words = (f"hidden from {found.blocked_at:,.0f} of {found.length:,.0f} m on; "
-                              f"{found.missing:,.1f} m too low")  # fmt: skip
+                tool.words = (tr("hidden from {blocked_at:,.0f} of {length:,.0f} m on; {missing:,.1f} m too low",
+                    blocked_at=found.blocked_at, length=found.length, missing=found.missing))  # fmt: skip
             self.relief.canvas.update()
 
-        self.session.run("Looking along a line", work, done, shown=False)
+        self.session.run(tr("Looking along a line"), work, done, shown=False)
 
     def find_viewshed(self) -> None:
         """Find what can be seen from the spot in the middle over the upper grid, and open it as a layer."""
         content, scene = self.relief.driver.content, self.relief.scene
         if content is None or scene is None or not content.grids:
-            self.session.noticed.emit("caution", "What can be seen needs an elevation grid as the ground.", "")
+            self.session.noticed.emit("caution", tr("What can be seen needs an elevation grid as the ground."), "")
             return
         grid, spot = content.grids[0], self.relief.canvas.centre
         from brisk_atlas.core.handover.grid import derived_path
@@ -113,7 +122,7 @@ class ReliefDeeds(QObject):
         path = derived_path(f"{grid.name} seen from {x:.6g} {y:.6g}", ".tif")
         operation = FindViewshed(grid.id, (x, y), path, eye=EYE_M)
         self.session.run_operation(
-            "Finding what can be seen", operation, lambda result: self.session.open_files([result.path])
+            tr("Finding what can be seen"), operation, lambda result: self.session.open_files([result.path])
         )  # fmt: skip
 
     # Points
@@ -134,14 +143,14 @@ class ReliefDeeds(QObject):
             canvas.picked = np.concatenate([each.spots for each in found]) if found else canvas.picked[:0]
             canvas.update()
             if not found:
-                self.session.noticed.emit("caution", "No point of a cloud lies within.", "")
+                self.session.noticed.emit("caution", tr("No point of a cloud lies within."), "")
             for each in found[:1]:
                 layer = self.session.work.layer(each.layer_id)
                 if layer is not None:
                     self.session.work.choose(layer.id)
                     self._show_points(layer, each.rows)
 
-        self.session.run("Picking points", work, done)
+        self.session.run(tr("Picking points"), work, done)
 
     # Files
 
@@ -180,7 +189,7 @@ class ReliefDeeds(QObject):
                 image = captioned(image, caption, eye, away, heights)
             write_whole(path, png_bytes(image))
 
-        self._run("Writing the picture", work, path)
+        self._run(tr("Writing the picture"), work, path)
 
     def ask_film(self) -> None:
         """Ask what a film is to show, and write it."""
@@ -207,9 +216,9 @@ class ReliefDeeds(QObject):
             from brisk_atlas.core.relief.film import flight_through, turn_about, write_film
 
             way = flight_through(eyes, frames) if eyes else turn_about(eye, middle, frames)
-            write_film(scene, way, size, look, path, partial(_step, job, "drawing frames"))
+            write_film(scene, way, size, look, path, partial(_step, job, tr("drawing frames")))
 
-        self._run("Writing the film", work, path)
+        self._run(tr("Writing the film"), work, path)
 
     def ask_model(self) -> None:
         """Ask which part of the ground is to be a model, and write it."""
@@ -235,7 +244,7 @@ class ReliefDeeds(QObject):
             write_model(path, space, extent, scene.heights, scene.drape, exaggeration, samples,
                         partial(_step, job, "writing"))  # fmt: skip
 
-        self._run("Writing the model", work, path)
+        self._run(tr("Writing the model"), work, path)
 
     def _map_extent(self, whole: Extent) -> Extent | None:
         """Return what the map shows of the ground, in the relief's CRS."""
@@ -260,7 +269,7 @@ class ReliefDeeds(QObject):
 
     def _run(self, name: str, work: Callable[[Job], None], path: Path) -> None:
         def done(nothing: object) -> None:
-            self.session.noticed.emit("good", f"Wrote {path}", "")
+            self.session.noticed.emit("good", tr("Wrote {path}", path=path), "")
 
         self.session.run(name, work, done, lane=Lane.BATCH)
 

@@ -7,9 +7,11 @@ from math import inf, isfinite
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
+from brisk_atlas.core.model.language import tr
+
 from .status_line import SCALES
 
-ANY = "any"
+ANY = tr("any")
 
 
 class ScaleRange(QObject):
@@ -33,7 +35,7 @@ class ScaleRange(QObject):
         box.setMinimumContentsLength(8)
         box.addItem(ANY)
         if now is not None:
-            box.addItem(f"1:{float(f'{now:.3g}'):,.0f}   as now")
+            box.addItem(tr("1:{float:,.0f}   as now", float=float(f"{now:.3g}")))
         box.addItems([f"1:{ratio:,}" for ratio in SCALES])
         box.currentTextChanged.connect(lambda text: self.changed.emit())
         box.activated.connect(lambda i: self.ended.emit())
@@ -53,7 +55,11 @@ class ScaleRange(QObject):
         closest, farthest = _number(self.closest), _number(self.farthest)
         if closest is not None and farthest is not None and closest > farthest:
             raise ValueError(
-                f"1:{closest:,.0f} is further out than 1:{farthest:,.0f}, so that it would never be drawn."
+                tr(
+                    "1:{closest:,.0f} is further out than 1:{farthest:,.0f}, so that it would never be drawn.",
+                    closest=closest,
+                    farthest=farthest,
+                )
             )
         return None if closest is None and farthest is None else (closest or 0.0, farthest or inf)
 
@@ -67,5 +73,5 @@ def _number(box: QComboBox) -> float | None:
     except ValueError:
         number = 0.0
     if not number > 0:
-        raise ValueError("A scale is written as 1:25,000.")
+        raise ValueError(tr("A scale is written as 1:25,000."))
     return number

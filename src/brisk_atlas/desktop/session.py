@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from brisk_atlas.core.model.errors import AtlasError, NeedsPermission
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job, Jobs, Lane
 from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.source_watch import SourceWatch
@@ -183,7 +184,7 @@ class Session(QObject):
         """Write what was done in this run as a script, in the background."""
         log, options = self._done_log, dict(self.cache.options)
         if log is not None:
-            self.run(f"Writing {path.name}", lambda job: log.write(path, options), done)
+            self.run(tr("Writing {name}", name=path.name), lambda job: log.write(path, options), done)
 
     def cancel_all(self) -> None:
         """Cancel all work that is shown to the analyst."""
@@ -211,7 +212,11 @@ class Session(QObject):
 
             log.error("not foreseen", exc_info=error)
             details = "".join(traceback.format_exception(error))
-            self.noticed.emit("fault", f"Something went wrong: {type(error).__name__}: {error}", details)
+            self.noticed.emit(
+                "fault",
+                tr("Something went wrong: {name__}: {error}", name__=type(error).__name__, error=error),
+                details,
+            )
 
     def open_files(self, paths: Iterable[str | Path]) -> None:
         """Open datasets, or a project, that lie on the disk or at the addresses given as text."""
@@ -284,8 +289,8 @@ class Session(QObject):
                 self.open_as(question.ref, question.guess, keep=False)
 
         if refs:
-            name = refs[0].name if len(refs) == 1 else f"{len(refs):,} datasets"
-            self.run(f"Looking at {name}", work, done)
+            name = refs[0].name if len(refs) == 1 else trn("{count:,} dataset", "{count:,} datasets", len(refs))
+            self.run(tr("Looking at {name}", name=name), work, done)
 
     def open_as(self, ref: DataRef, options: OpenOptions, *, keep: bool = True) -> None:
         """Open a dataset with options; they are stored for the next time."""
@@ -302,7 +307,7 @@ class Session(QObject):
                 return []
             return self.workspace.read_parts(ref, job.report)
 
-        self.run(f"Opening {ref.name}", work, self._opened)
+        self.run(tr("Opening {name}", name=ref.name), work, self._opened)
 
     def _opened(self, parts: list[OpenedPart]) -> None:
         """Note what was read; what arrives at the same time is laid on the Desk together."""
@@ -316,7 +321,7 @@ class Session(QObject):
         self._tried = {source for source in self._tried if source.whole not in places}
         layers = self.workspace.add(arrived)
         self.shelves.opened(*places)
-        self.run("Remembering what was opened", lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
+        self.run(tr("Remembering what was opened"), lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
         self.layers_opened.emit([layer.id for layer in layers])
 
     def hear_arrivals(self) -> None:
@@ -352,7 +357,7 @@ class Session(QObject):
             self._tried.discard(source)
             self.prepared.emit(source)
 
-        self.run(f"Preparing {layer.name}", work, ended, lane=Lane.BATCH)
+        self.run(tr("Preparing {name}", name=layer.name), work, ended, lane=Lane.BATCH)
 
     def restore(self, unsaved: Unsaved) -> None:
         """Go on with work that an earlier run left unsaved."""
@@ -384,7 +389,7 @@ class Session(QObject):
                     self.fault(error)
             then()
 
-        self.run(f"Opening {path.name}", lambda job: self.workspace.read_project(path, job.report), done)
+        self.run(tr("Opening {name}", name=path.name), lambda job: self.workspace.read_project(path, job.report), done)
 
     def save_project(self, path: Path) -> bool:
         """Write the project; returns whether it was written. A fault is shown."""
@@ -393,7 +398,7 @@ class Session(QObject):
         except AtlasError as error:
             self.fault(error)
             return False
-        self.noticed.emit("good", f"Saved {path.name}", "")
+        self.noticed.emit("good", tr("Saved {name}", name=path.name), "")
         return True
 
     # Layers
@@ -416,7 +421,7 @@ class Session(QObject):
 
     def _take_change(self, what: str) -> None:
         if what == "locked":
-            self.noticed.emit("fault", "The layer is locked against changes. Unlock it first, by its menu.", "")
+            self.noticed.emit("fault", tr("The layer is locked against changes. Unlock it first, by its menu."), "")
         self.work_changed.emit(what)
 
     def check_sources(self) -> None:
@@ -424,7 +429,7 @@ class Session(QObject):
         layers = self.work.layers
         if layers and (self._checking is None or self._checking.finished):
             self._checking = self.run(
-                "Checking files",
+                tr("Checking files"),
                 lambda job: self.watch.states(layers),
                 self.sources_checked.emit,
                 shown=False,
@@ -448,12 +453,12 @@ class Session(QObject):
         def done(found: list[tuple[str, float, float]]) -> None:
             first = self.work.layer(found[0][0]) if found else None
             if len(found) < 2 or first is None or first.style is None:
-                self.noticed.emit("caution", "Fewer than two of the chosen layers are coloured by a ramp.", "")
+                self.noticed.emit("caution", tr("Fewer than two of the chosen layers are coloured by a ramp."), "")
                 return
             ids, lows, highs = zip(*found)
             self.work.share_scale(ids, first.style.ramp, min(lows), max(highs))
 
-        self.run("Limits", work, done, shown=False)
+        self.run(tr("Limits"), work, done, shown=False)
 
     def add_derived(self, ref: DataRef, style: Style | None, *, as_subject: bool = True) -> None:
         """Open what was computed and written as a layer with a style, in the background; the subject stays unless it is
@@ -469,7 +474,7 @@ class Session(QObject):
                     self.work.choose(subject)
             self.layers_opened.emit([layer.id])
 
-        self.run(f"Opening {ref.name}", lambda job: self.cache.dataset(ref), opened)
+        self.run(tr("Opening {name}", name=ref.name), lambda job: self.cache.dataset(ref), opened)
 
     def read_with(self, layer: Layer, options: OpenOptions) -> None:
         """Read the dataset of a layer with other options from now on; its file stays as it is."""
@@ -502,7 +507,7 @@ class Session(QObject):
             self.show_anew(layers)
             done()
 
-        self.run("Reading changes", work, show, shown=False)
+        self.run(tr("Reading changes"), work, show, shown=False)
 
     def show_anew(self, layers: Sequence[Layer]) -> None:
         """Have layers drawn and stated anew, as other data was read for them."""
@@ -515,7 +520,7 @@ class Session(QObject):
         """Go on with a layer whose edits have been written into its file, once that was read again."""
         self.watch.read_again(layer.ref)
         self.run(
-            f"Reading {layer.name}",
+            tr("Reading {name}", name=layer.name),
             lambda job: self.cache.part(layer.ref),
             lambda part: self.workspace.drop_edits(layer),
         )

@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QObject
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .drawers.sketch_drawer import SketchDrawer
 from .name_line import NameLine
@@ -78,7 +79,7 @@ class Sketching(QObject):
             return
         line = NameLine("", canvas)
         line.setObjectName("sketched text")
-        line.setPlaceholderText("Text, then Return")
+        line.setPlaceholderText(tr("Text, then Return"))
         width, height = TEXT_LINE_PX
         x, y = (round(value) for value in canvas.view.to_pixel(*xy[0].tolist()))
         line.setGeometry(min(max(0, x - width // 2), max(0, canvas.width() - width)), y - height // 2, width, height)

@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QVBoxLayout
 
+from brisk_atlas.core.model.language import tr
+
 from .session import Session
 from .stack_spine import StackSpine
 from .stack_tile import WIDTH_PX
@@ -22,7 +24,7 @@ class StackPane(QFrame):
         self.spine = StackSpine(session)
         self.line = _FilterLine()
         self.line.setObjectName("stack filter")
-        self.line.setPlaceholderText("Filter by name")
+        self.line.setPlaceholderText(tr("Filter by name"))
         self.line.setClearButtonEnabled(True)
         self.line.hide()
         self.setFixedWidth(WIDTH_PX)

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.source_watch import SourceState
 
 from .frame_image import image_of
@@ -27,8 +28,8 @@ if TYPE_CHECKING:
 
 STATE_WORDS = {
     SourceState.AS_READ: "",
-    SourceState.CHANGED: "changed on the disk since it was read",
-    SourceState.MISSING: "moved or gone: its file is not there any more",
+    SourceState.CHANGED: tr("changed on the disk since it was read"),
+    SourceState.MISSING: tr("moved or gone: its file is not there any more"),
 }
 
 
@@ -46,7 +47,7 @@ class StackSpine(QListWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("stack")
-        self.setAccessibleName("Stack of layers")
+        self.setAccessibleName(tr("Stack of layers"))
         self.session = session
         self.thumbs: dict[str, tuple[tuple, QImage | None, Legend | None]] = {}
         self.tile = StackTile(session, self.thumbs)
@@ -121,7 +122,9 @@ class StackSpine(QListWidget):
             layer, group = work.layer(row.id), work.group(row.id)
             name = layer.name if layer is not None else group.name if group is not None else ""
             tile.setData(Qt.ItemDataRole.AccessibleTextRole, name)
-            tile.setToolTip(plain_tip(self._tip(layer) if layer is not None else f"{name}\na group of layers"))
+            tile.setToolTip(
+                plain_tip(self._tip(layer) if layer is not None else tr("{name}\na group of layers", name=name))
+            )
             tile.setHidden(bool(self.words) and (layer is None or self.words not in name.lower()))
         self._make_current(ids)
         self._filling = False
@@ -154,8 +157,10 @@ class StackSpine(QListWidget):
         lines = [layer.name, str(layer.ref), state, layer.note]
         if layer.scales is not None:
             closest, farthest = layer.scales
-            lines.append(f"drawn from 1:{closest:,.0f}" if closest else "drawn from close by")
-            lines[-1] += f" to 1:{farthest:,.0f}" if isfinite(farthest) else " to any distance"
+            lines.append(tr("drawn from 1:{closest:,.0f}", closest=closest) if closest else tr("drawn from close by"))
+            lines[-1] += (
+                tr(" to 1:{farthest:,.0f}", farthest=farthest) if isfinite(farthest) else tr(" to any distance")
+            )
         return "\n".join(line for line in lines if line)
 
     def _show_states(self, states: dict[str, SourceState]) -> None:
@@ -209,7 +214,7 @@ class StackSpine(QListWidget):
                 self.scheduleDelayedItemsLayout()
                 self._repaint()
 
-        self.session.run("Tile", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
+        self.session.run(tr("Tile"), work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
 
     def _chosen(self, row: int) -> None:
         item = self.item(row)
@@ -239,7 +244,9 @@ class StackSpine(QListWidget):
         """Fold a group, or unfold it."""
         group = self.session.work.group(group_id)
         if group is not None:
-            self.session.work.change_group("fold" if not group.folded else "unfold", group_id, folded=not group.folded)
+            self.session.work.change_group(
+                tr("fold") if not group.folded else tr("unfold"), group_id, folded=not group.folded
+            )
 
     @property
     def legend_edit(self) -> LegendEdit:
@@ -290,7 +297,7 @@ class StackSpine(QListWidget):
         elif group is not None:
             line = NameLine(group.name, self.viewport())
             line.setGeometry(tile.adjusted(18, 0, -26, 0))
-            line.named.connect(lambda name: work.change_group("rename", row_id, name=name.strip() or group.name))
+            line.named.connect(lambda name: work.change_group(tr("rename"), row_id, name=name.strip() or group.name))
         else:
             return
         line.show()

@@ -8,7 +8,8 @@ from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QPoint, QRe
 from PyQt6.QtGui import QColor, QFont, QImage, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model import DataKind, Layer
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.workspace.comparison import SIDE_NAMES
 from brisk_atlas.core.workspace.groups import Group, ancestors, as_drawn, layers_in
 from brisk_atlas.core.workspace.source_watch import SourceState
@@ -208,7 +209,7 @@ class StackTile(QStyledItemDelegate):
         painter.setFont(option.font)
         painter.setPen(QColor(theme.quiet))
         share = "" if layer.opacity >= 1 else f"  {layer.opacity:.0%}"
-        words = layer.kind.replace("pointcloud", "points") + share
+        words = shown("points" if layer.kind is DataKind.POINTCLOUD else layer.kind) + share
         painter.drawText(QRect(left + 18, tile.top() + 26, 86, 20), Qt.AlignmentFlag.AlignVCenter, words)
         painter.setOpacity(1.0)
         at = left + 22 + painter.fontMetrics().horizontalAdvance(words)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
     from .session import Session
@@ -19,12 +20,12 @@ LOOPBACK, USUAL_PORT = "127.0.0.1", 47031
 START_S = 60.0
 LOOK_S = 0.05  # between two looks whether it answers
 OFFERED = (  # name, protocol, path
-    ("Island maps", "wms", "/wms"),
-    ("Island tiles", "wmts", "/wmts"),
-    ("Island API", "ogcapi", "/"),
-    ("Island features", "wfs", "/wfs"),
-    ("Island vector tiles", "vectortiles", "/vectortiles.json"),
-    ("Island files", "", "/files/"),
+    (tr("Island maps"), "wms", "/wms"),
+    (tr("Island tiles"), "wmts", "/wmts"),
+    (tr("Island API"), "ogcapi", "/"),
+    (tr("Island features"), "wfs", "/wfs"),
+    (tr("Island vector tiles"), "vectortiles", "/vectortiles.json"),
+    (tr("Island files"), "", "/files/"),
 )
 
 
@@ -53,7 +54,7 @@ class StandInProcess:
                 if spot.connect_ex((LOOPBACK, self.port)) == 0:
                     return
             time.sleep(LOOK_S)
-        raise AtlasError("the stand-in", "it did not start", "Run `brisk-atlas stand-in` to see why.")
+        raise AtlasError(tr("the stand-in"), tr("it did not start"), tr("Run `brisk-atlas stand-in` to see why."))
 
     def stop(self) -> None:
         """End the server."""

@@ -19,6 +19,8 @@ from PyQt6.QtWidgets import (
     QWidgetAction,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel
 from .session import Session
 
@@ -49,20 +51,20 @@ class StatusLine(QFrame):
         self.slots = stored if len(stored) == len(SLOTS) else list(SLOTS)
         self.places = [QToolButton() for _ in SLOTS]
         self.scale, self.crs = QToolButton(), QToolButton()
-        self.scale.setToolTip("Choose a scale")
+        self.scale.setToolTip(tr("Choose a scale"))
         self.scale.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         scales = QMenu(self.scale)
         for ratio in SCALES:
             scales.addAction(f"1:{ratio:,}", lambda ratio=ratio: self.scale_chosen.emit(float(ratio)))
         self.scale.setMenu(scales)
-        self.crs.setToolTip("Choose the map's CRS")
+        self.crs.setToolTip(tr("Choose the map's CRS"))
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 6, 2)
         row.setSpacing(20)
         for slot, place in enumerate(self.places):
             place.setObjectName("mono")
-            place.setAccessibleName("Position of the pointer")
-            place.setToolTip("Click to copy; right click to show another notation")
+            place.setAccessibleName(tr("Position of the pointer"))
+            place.setToolTip(tr("Click to copy; right click to show another notation"))
             place.clicked.connect(lambda checked=False, slot=slot: self._copy(slot))
             place.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             place.customContextMenuRequested.connect(lambda at, slot=slot: self._offer(slot))
@@ -72,14 +74,14 @@ class StatusLine(QFrame):
         self.crs.setObjectName("map crs")
         row.addWidget(self.scale)
         row.addWidget(self.crs)
-        self.offline = PlainLabel("offline")
+        self.offline = PlainLabel(tr("offline"))
         self.offline.setObjectName("offline")
-        self.offline.setToolTip("No server is asked; what is stored of services is drawn")
+        self.offline.setToolTip(tr("No server is asked; what is stored of services is drawn"))
         self.offline.hide()
         row.addWidget(self.offline)
         self.jobs = QToolButton()
         self.jobs.setObjectName("jobs")
-        self.jobs.setText("no jobs")
+        self.jobs.setText(tr("no jobs"))
         self.jobs.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = QMenu(self)
         self.jobs.setMenu(self.menu)
@@ -100,7 +102,7 @@ class StatusLine(QFrame):
         spot = Spot(x, y, self.session.work.state.crs, facts.crs if facts else None, cells)
         texts = notations(spot)
         for name, place in zip(self.slots, self.places):
-            place.setText(texts.get(name, "no grid" if name == "cell" else ""))
+            place.setText(texts.get(name, tr("no grid") if name == "cell" else ""))
 
     def speak_of_map(self, there: bool) -> None:
         """Show or hide what belongs to the map: the pointer's place, its scale and its CRS."""
@@ -115,7 +117,7 @@ class StatusLine(QFrame):
         clipboard, text = QGuiApplication.clipboard(), self.places[slot].text()
         if clipboard is not None and text:
             clipboard.setText(text)
-            self.session.noticed.emit("good", f"Copied {text}", "")
+            self.session.noticed.emit("good", tr("Copied {text}", text=text), "")
 
     def _offer(self, slot: int) -> None:
         self.notation_menu(slot).popup(self.places[slot].mapToGlobal(self.places[slot].rect().topLeft()))
@@ -151,8 +153,8 @@ class StatusLine(QFrame):
             ratio = view.ground_metres * dots_per_inch / INCH_M
             self.scale.setText(f"1:{float(f'{ratio:.3g}'):,.0f}" if ratio >= 1 else f"{1 / ratio:,.0f}:1")
         else:
-            self.scale.setText("scale unknown")
-        self.crs.setText(crs_name(view.crs) if view.crs else "no CRS")
+            self.scale.setText(tr("scale unknown"))
+        self.crs.setText(crs_name(view.crs) if view.crs else tr("no CRS"))
 
     @staticmethod
     def resolution_at(ratio: float, crs: str, x: float, y: float, dots_per_inch: float) -> float:
@@ -164,7 +166,11 @@ class StatusLine(QFrame):
     def _job_changed(self, job: Job) -> None:
         running = [j for j in self.session.jobs.open if j.shown]
         self.jobs.setText(
-            "no jobs" if not running else f"{running[0].name}…" if len(running) == 1 else f"{len(running)} jobs"
+            tr("no jobs")
+            if not running
+            else f"{running[0].name}…"
+            if len(running) == 1
+            else tr("{count} jobs", count=len(running))
         )
         if job.id in self._lines:
             label, bar = self._lines[job.id]
@@ -180,14 +186,14 @@ class StatusLine(QFrame):
         self._lines.clear()
         running = [j for j in self.session.jobs.open if j.shown]
         if not running:
-            nothing = self.menu.addAction("Nothing is running")
+            nothing = self.menu.addAction(tr("Nothing is running"))
             assert nothing is not None
             nothing.setEnabled(False)
         for job in running:
             line = QWidget()
             column = QVBoxLayout(line)
             column.setContentsMargins(10, 6, 10, 6)
-            label, bar, stop = PlainLabel(self._line(job)), QProgressBar(), QPushButton("Cancel")
+            label, bar, stop = PlainLabel(self._line(job)), QProgressBar(), QPushButton(tr("Cancel"))
             bar.setMinimumWidth(240)
             bar.setValue(round(job.progress * 100))
             stop.clicked.connect(job.cancel)

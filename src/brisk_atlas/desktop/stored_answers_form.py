@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialog, QFormLayout, QHBoxLayout, QPushButton, QSpi
 
 from brisk_atlas.core.connect.stored_answers import ANSWERS
 from brisk_atlas.core.model import size_text
+from brisk_atlas.core.model.language import tr
 
 from .answer_limit import MAX_MB, MB, MIN_MB, choose_limit
 from .plain_text import PlainLabel
@@ -19,21 +20,24 @@ class StoredAnswersForm(QDialog):
     def __init__(self, session: Session, settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.store = session, ANSWERS
-        self.setWindowTitle("Stored answers of services")
+        self.setWindowTitle(tr("Stored answers of services"))
         self.setMinimumWidth(420)
         why = PlainLabel(
-            "Pictures, features and descriptions that services sent are stored on this machine for as long as their "
-            "servers allow, so that they show at once, and while you work offline."
+            tr(
+                "Pictures, features and descriptions that services sent are stored on this machine for as "
+                "long as their "
+                "servers allow, so that they show at once, and while you work offline."
+            )
         )
         why.setWordWrap(True)
         why.setObjectName("quiet")
-        self.stored_size = PlainLabel("counting…")
+        self.stored_size = PlainLabel(tr("counting…"))
         self.limit = QSpinBox()
         self.limit.setRange(MIN_MB, MAX_MB)
         self.limit.setSuffix(" MB")
         self.limit.setGroupSeparatorShown(True)
         self.limit.setValue(self.store.limit // MB)
-        self.clear, self.close_button = QPushButton("Clear"), QPushButton("Close")
+        self.clear, self.close_button = QPushButton(tr("Clear")), QPushButton(tr("Close"))
         self.close_button.setObjectName("main")
         row = QHBoxLayout()
         row.addWidget(self.clear)
@@ -41,8 +45,8 @@ class StoredAnswersForm(QDialog):
         row.addWidget(self.close_button)
         form = QFormLayout(self)
         form.addRow(why)
-        form.addRow("Stored", self.stored_size)
-        form.addRow("At most", self.limit)
+        form.addRow(tr("Stored"), self.stored_size)
+        form.addRow(tr("At most"), self.limit)
         form.addRow(row)
         self.clear.clicked.connect(self._clear)
         self.close_button.clicked.connect(self.accept)
@@ -51,7 +55,7 @@ class StoredAnswersForm(QDialog):
 
     def _count(self) -> None:
         self.session.run(
-            "Counting stored answers",
+            tr("Counting stored answers"),
             lambda job: self.store.size_bytes,
             lambda size: self.stored_size.setText(size_text(size)),
             shown=False,
@@ -64,9 +68,9 @@ class StoredAnswersForm(QDialog):
             self.store.clear()
             TILES.forget()
 
-        self.session.run("Clearing stored answers", work, lambda nothing: self._count(), shown=False)
+        self.session.run(tr("Clearing stored answers"), work, lambda nothing: self._count(), shown=False)
 
     def done(self, result: int) -> None:
         """Bring the store within its limit once the form is closed."""
-        self.session.run("Tidying stored answers", lambda job: self.store.prune(), shown=False)
+        self.session.run(tr("Tidying stored answers"), lambda job: self.store.prune(), shown=False)
         super().done(result)

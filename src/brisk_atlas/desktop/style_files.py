@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.workspace import FrozenWorkspace
 
 from .session import Session
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.operations import Written
     from brisk_atlas.core.sld import ReadStyle
 
-FILES = "SLD or SE (*.sld *.se *.xml);;All files (*)"
+FILES = tr("SLD or SE (*.sld *.se *.xml);;All files (*)")
 
 
 class StyleFiles:
@@ -27,7 +28,7 @@ class StyleFiles:
 
     def ask_and_read(self) -> None:
         """Ask for a file and give the subject the style in it."""
-        file, _ = QFileDialog.getOpenFileName(self.window, "Read a style", str(Path.home()), FILES)
+        file, _ = QFileDialog.getOpenFileName(self.window, tr("Read a style"), str(Path.home()), FILES)
         if file:
             self.read(Path(file))
 
@@ -40,11 +41,15 @@ class StyleFiles:
             return
 
         def done(read: ReadStyle) -> None:
-            if self.session.work.change("read a style", layer.id, style=read.style):
-                self._say(f"{layer.name} has the style {read.name}", "not taken over", read.notes)
+            if self.session.work.change(tr("read a style"), layer.id, style=read.style):
+                self._say(
+                    tr("{name} has the style {read_name}", name=layer.name, read_name=read.name),
+                    tr("not taken over"),
+                    read.notes,
+                )
 
         frozen = FrozenWorkspace(self.session.workspace)
-        self.session.run(f"Reading {path.name}", lambda job: UseStyle(layer.id, path).read(frozen), done)
+        self.session.run(tr("Reading {name}", name=path.name), lambda job: UseStyle(layer.id, path).read(frozen), done)
 
     def ask_and_write(self) -> None:
         """Ask for a file and write the style of the subject into it."""
@@ -52,7 +57,7 @@ class StyleFiles:
         if layer is None:
             return
         start = str(layer.ref.beside(f"{layer.name.replace('/', '_')}.sld"))
-        file, _ = QFileDialog.getSaveFileName(self.window, "Write the style", start, "SLD 1.1 (*.sld)")
+        file, _ = QFileDialog.getSaveFileName(self.window, tr("Write the style"), start, tr("SLD 1.1 (*.sld)"))
         if file:
             self.write(Path(file))
 
@@ -67,9 +72,9 @@ class StyleFiles:
 
         def done(written: Written) -> None:
             notes = [remark.removeprefix("not written: ") for remark in written.remarks]
-            self._say(f"Wrote the style of {layer.name} to {path}", "not written", notes)
+            self._say(tr("Wrote the style of {name} to {path}", name=layer.name, path=path), tr("not written"), notes)
 
-        self.session.run_operation(f"Writing {path.name}", WriteStyle(layer.id, path), done)
+        self.session.run_operation(tr("Writing {name}", name=path.name), WriteStyle(layer.id, path), done)
 
     def _say(self, words: str, what: str, notes: Sequence[str]) -> None:
         if notes:

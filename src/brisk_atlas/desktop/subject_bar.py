@@ -8,6 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
+from brisk_atlas.core.model import DataKind
+from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.vocabulary import amount_words, shown
+
 from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
@@ -24,25 +28,27 @@ def count_text(facts: Facts) -> str:
     """Return how much there is: cells for grids, else features, points or rows."""
     if facts.grid:
         if facts.grid.drawn_by_service:
-            return "drawn by a server"
-        return f"{facts.grid.width:,} x {facts.grid.height:,} cells"
-    noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "")
-    noun = noun.removesuffix("s") if facts.count == 1 else noun
-    return f"{facts.count:,} {noun}".strip() if facts.count is not None else "count unknown"
+            return tr("drawn by a server")
+        return tr("{width:,} x {height:,} cells", width=facts.grid.width, height=facts.grid.height)
+    if facts.count is None:
+        return tr("count unknown")
+    if facts.kind is DataKind.VECTOR:
+        return trn("{count:,} feature", "{count:,} features", facts.count)
+    return amount_words(facts.kind, facts.count)
 
 
 def kind_text(facts: Facts) -> str:
     if facts.geometry_type:
         if not facts.kind.has_shapes:
-            return "points"
-        return "mixed geometry" if facts.geometry_type == "Unknown" else facts.geometry_type.lower()
+            return shown("points")
+        return tr("mixed geometry") if facts.geometry_type == "Unknown" else shown(facts.geometry_type.lower())
     if facts.grid and facts.grid.drawn_by_service:
-        return "picture"
+        return shown("picture")
     if facts.grid and facts.grid.dimensions:
-        return f"raster by {' and '.join(each.name for each in facts.grid.dimensions)}"
+        return tr("raster by {listed}", listed=tr(" and ").join(each.name for each in facts.grid.dimensions))
     if facts.grid and len(facts.grid.bands) > 1:
-        return f"raster, {len(facts.grid.bands)} bands"
-    return facts.kind
+        return tr("raster, {count} bands", count=len(facts.grid.bands))
+    return shown(facts.kind)
 
 
 class SubjectBar(QWidget):
@@ -110,17 +116,17 @@ class SubjectBar(QWidget):
     def _say(self) -> None:
         if self._other is not None:
             self._full_name, self._tip = self._other, ""
-            self._set(0, "not the subject")
+            self._set(0, tr("not the subject"))
             return
         layer = self.session.work.subject
         facts = self.session.facts_of(layer) if layer else None
         if layer is None:
-            self._full_name, self._tip = "no subject yet", ""
+            self._full_name, self._tip = tr("no subject yet"), ""
             return
         self._full_name = layer.name if len(layer.name) <= NAME_CHARS else f"{layer.name[:14]}…{layer.name[-13:]}"
         self._tip = layer.name
         if facts is None:
-            self._set(0, "file can't be read", "caution")
+            self._set(0, tr("file can't be read"), "caution")
             return
         from brisk_atlas.core.place import crs_label, crs_name, unit_of
 
@@ -136,13 +142,19 @@ class SubjectBar(QWidget):
             if unit == "m" and max(facts.extent.width, facts.extent.height) >= 5000:
                 unit, scale = "km", 0.001
             sides = f"{facts.extent.width * scale:,.4g} x {facts.extent.height * scale:,.4g} {unit}".strip()
-            self._set(3, sides, tip="extent: " + ", ".join(f"{v:,.6g}" for v in facts.extent.bounds))
-        text = "ok" if not warnings else warnings[0] if len(warnings) == 1 else f"{len(warnings)} warnings"
+            self._set(3, sides, tip=tr("extent: ") + ", ".join(f"{v:,.6g}" for v in facts.extent.bounds))
+        text = (
+            tr("ok")
+            if not warnings
+            else warnings[0]
+            if len(warnings) == 1
+            else tr("{count} warnings", count=len(warnings))
+        )
         self._set(
             4,
-            text if len(text) < 34 else "1 warning",
+            text if len(text) < 34 else tr("1 warning"),
             "caution" if warnings else "good",
-            "\n".join(warnings) or "nothing to warn of",
+            "\n".join(warnings) or tr("nothing to warn of"),
         )
 
     def _set(self, number: int, text: str, mood: str = "", tip: str = "") -> None:

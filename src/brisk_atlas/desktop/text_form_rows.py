@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, TextForm
+from brisk_atlas.core.model.language import tr
 
 from .plain_text import PlainLabel, plain_tip
 from .theme import mono_font
@@ -40,19 +41,23 @@ class TextFormRows(QWidget):
         self.delimiter = self._box("delimiter", DELIMITER_WORDS, guess.form.delimiter, guess)
         self.encoding = self._box("encoding", encodings, guess.form.encoding, guess)
         self.decimal = self._box("decimal", DECIMAL_WORDS, guess.form.decimal, guess)
-        self.header = QCheckBox("first line names the columns")
+        self.header = QCheckBox(tr("first line names the columns"))
         self.header.setChecked(guess.form.header)
-        self.header.setToolTip(plain_tip(f"Guessed: {guess.reasons['header']}"))
+        self.header.setToolTip(plain_tip(tr("Guessed: {reasons}", reasons=guess.reasons["header"])))
         self.header.toggled.connect(self._changed)
         row = QHBoxLayout()
-        for text, box in (("Delimiter", self.delimiter), ("Encoding", self.encoding), ("Decimal sign", self.decimal)):
+        for text, box in (
+            (tr("Delimiter"), self.delimiter),
+            (tr("Encoding"), self.encoding),
+            (tr("Decimal sign"), self.decimal),
+        ):
             row.addWidget(PlainLabel(text))
             row.addWidget(box)
         row.addWidget(self.header)
         row.addStretch(1)
         self.preview = QTableWidget()
         self.preview.setObjectName("preview")
-        self.preview.setAccessibleName("First rows")
+        self.preview.setAccessibleName(tr("First rows"))
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.preview.setFont(mono_font())
         self.preview.setFixedHeight(34 + PREVIEW_ROWS * 24)
@@ -70,7 +75,7 @@ class TextFormRows(QWidget):
         box = QComboBox()
         box.setObjectName(name)
         box.setAccessibleName(name.capitalize())
-        box.setToolTip(plain_tip(f"Guessed: {guess.reasons[name]}"))
+        box.setToolTip(plain_tip(tr("Guessed: {reasons}", reasons=guess.reasons[name])))
         for data, word in words.items():
             box.addItem(word, data)
         box.setCurrentIndex(box.findData(value))
@@ -93,7 +98,7 @@ class TextFormRows(QWidget):
         try:
             names, rows = first_rows(localise(self.ref).path, self.form(), PREVIEW_ROWS)
         except AtlasError as error:
-            names, rows = ["it can't be shown"], [[error.reason]]
+            names, rows = [tr("it can't be shown")], [[error.reason]]
         self.preview.setColumnCount(len(names))
         self.preview.setRowCount(len(rows))
         self.preview.setHorizontalHeaderLabels(names)

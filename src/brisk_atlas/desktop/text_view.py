@@ -18,6 +18,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .plain_text import PlainLabel
 from .session import Session
 from .theme import LIGHT, Theme, mono_font
@@ -58,7 +60,7 @@ class TextLines(QAbstractScrollArea):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("text lines")
-        self.setAccessibleName("Text of the file")
+        self.setAccessibleName(tr("Text of the file"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.theme: Theme = LIGHT
         self.pages: TextPages | None = None
@@ -244,10 +246,10 @@ class TextView(QWidget):
         self.lines = TextLines()
         self.line = QLineEdit()
         self.line.setObjectName("text search")
-        self.line.setPlaceholderText("Find in the text, then Enter for the next")
+        self.line.setPlaceholderText(tr("Find in the text, then Enter for the next"))
         self.line.setClearButtonEnabled(True)
         self.next = QToolButton()
-        self.next.setText("Next")
+        self.next.setText(tr("Next"))
         self.message = PlainLabel()
         self.message.setObjectName("quiet")
         row = QHBoxLayout()
@@ -294,7 +296,7 @@ class TextView(QWidget):
                 more = pages.go_on()
                 home(lambda p: self._went_on(p), pages)
 
-        self._job = self.session.run(f"Reading {ref.name}", work, shown=False)
+        self._job = self.session.run(tr("Reading {name}", name=ref.name), work, shown=False)
 
     def _begun(self, ref: DataRef, pages: TextPages) -> None:
         if ref != self.ref:
@@ -309,8 +311,10 @@ class TextView(QWidget):
             self._say(pages)
 
     def _say(self, pages: TextPages) -> None:
-        more = "" if pages.complete else " so far"
-        self.message.setText(f"{pages.known:,} lines{more}, {pages.encoding}")
+        more = "" if pages.complete else tr(" so far")
+        self.message.setText(
+            tr("{known:,} lines{more}, {encoding}", known=pages.known, more=more, encoding=pages.encoding)
+        )
 
     def _typed(self, text: str) -> None:
         self.lines.wanted = text
@@ -328,9 +332,11 @@ class TextView(QWidget):
                 return
             self.lines.found = line
             if line is None:
-                self.message.setText(f"'{text}' is not in it")
+                self.message.setText(tr("'{text}' is not in it", text=text))
             else:
                 self.lines.go_to(line)
-                self.message.setText(f"line {line + 1:,} of {pages.known:,}")
+                self.message.setText(tr("line {line:,} of {known:,}", line=line + 1, known=pages.known))
 
-        self._search_job = self.session.run("Searching the text", lambda job: pages.find(text, start, job.check), done)
+        self._search_job = self.session.run(
+            tr("Searching the text"), lambda job: pages.find(text, start, job.check), done
+        )

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 
 from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.workspace.named_places import NamedPlace
 from brisk_atlas.core.workspace.view_link import ViewLink
@@ -39,9 +40,11 @@ def copy_link(window: AtlasWindow) -> None:
         return
     clipboard.setText(str(link))
     left = sum(layer.visible for layer in window.session.work.layers) - len(link.layers)
-    more = f" {left} drawn by hand can’t be linked to." if left else ""
-    layers = f"{len(link.layers)} layer{'s' if len(link.layers) != 1 else ''}"
-    window.notice.say("good", f"The link to the view, with {layers}, is on the clipboard.{more}", "")
+    more = tr(" {left} drawn by hand can’t be linked to.", left=left) if left else ""
+    layers = trn("{count} layer", "{count} layers", len(link.layers))
+    window.notice.say(
+        "good", tr("The link to the view, with {layers}, is on the clipboard.{more}", layers=layers, more=more), ""
+    )
 
 
 class LinkedView(QObject):
@@ -93,10 +96,16 @@ def register_links(folder: Path) -> str:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(folder, f"it can’t be made ({error.strerror})", "Look at its permissions.") from error
+        raise CannotWrite(
+            folder, tr("it can’t be made ({strerror})", strerror=error.strerror), tr("Look at its permissions.")
+        ) from error
     write_whole(folder / ENTRY, entry_text().encode())
     tool = shutil.which("xdg-mime")
     if tool is None:
-        return "The entry is written; this machine has no xdg-mime, so links are opened once its desktop reads it."
+        return tr("The entry is written; this machine has no xdg-mime, so links are opened once its desktop reads it.")
     done = subprocess.run([tool, "default", ENTRY, HANDLER], capture_output=True, timeout=REGISTER_S, check=False)
-    return "Links open with Brisk Atlas." if done.returncode == 0 else "The entry is written, and was not taken up."
+    return (
+        tr("Links open with Brisk Atlas.")
+        if done.returncode == 0
+        else tr("The entry is written, and was not taken up.")
+    )

@@ -7,11 +7,15 @@ import gc
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .window import AtlasWindow
 
 WARM_MS = 150
 REHEARSE_MS = 10
-FIRST_START = "First start on this machine: what draws is compiled now, once. The first maps take about half a minute."
+FIRST_START = tr(
+    "First start on this machine: what draws is compiled now, once. The first maps take about half a minute."
+)
 
 
 def warm_later(window: AtlasWindow) -> None:
@@ -25,7 +29,7 @@ def warm_later(window: AtlasWindow) -> None:
     def looked(compiled: bool) -> None:
         if not compiled:
             window.session.noticed.emit("caution", FIRST_START, "")
-        words = "Getting ready" if compiled else "Compiling for this machine, once"
+        words = tr("Getting ready") if compiled else tr("Compiling for this machine, once")
         window.session.run(words, work, made, shown=not compiled)
 
     def work(job: object) -> None:
@@ -48,7 +52,7 @@ def warm_later(window: AtlasWindow) -> None:
         desk.resize(window.pages.size())
         _one_at_a_time([*desk.painted_pieces(), window.subject])
 
-    QTimer.singleShot(WARM_MS, lambda: window.session.run("Looking", look, looked, shown=False))
+    QTimer.singleShot(WARM_MS, lambda: window.session.run(tr("Looking"), look, looked, shown=False))
 
 
 def _one_at_a_time(pieces: list[QWidget]) -> None:

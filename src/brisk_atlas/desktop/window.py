@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QPixmap
+from PyQt6.QtGui import QCloseEvent, QPixmap
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -23,11 +23,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from . import theme as themes
 from .attachment_opening import AttachmentOpening
 from .autosave import Autosave
 from .closing import may_lose_records
 from .commands import Command, Commands
+from .dropping import Dropping
 from .layer_dialogs import LayerDialogs
 from .map_dialogs import MapDialogs
 from .menus import (
@@ -68,9 +71,11 @@ if TYPE_CHECKING:
     from .map_crs_form import MapCrsForm
     from .opening_sheet import OpeningSheet
     from .pages.desk_page import DeskPage
+    from .pages.find_list import FindList
     from .pages.handover_page import HandoverPage
     from .pages.record_page import RecordPage
     from .settings.settings_window import SettingsWindow
+    from .stack_spine import StackSpine
 
 SMALLEST, SMALLEST_PAGE = (640, 400), (850, 450)
 PAGES = tuple(PAGE_TITLES)
@@ -100,7 +105,6 @@ class AtlasWindow(QMainWindow):
         self.settings = settings
         self.theme = themes.NIGHT if settings.value("theme") == "night" else themes.LIGHT
         self.setWindowTitle("Brisk Atlas")
-        self.setAcceptDrops(True)
         self.commands = Commands(self, own_keys(settings))
         self.find_page = FindPage(session, settings)
         self.pages = QStackedWidget()
@@ -131,11 +135,10 @@ class AtlasWindow(QMainWindow):
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
         self.services.turned.connect(self._offline_turned)
-        self._drop_place: tuple[str | None, str | None] | None = None
         self.foot = StatusLine(session, settings)
         for command in commands_of(self):
             self.commands.add(command)
-        self.commands["do"].setIconText("Do…")
+        self.commands["do"].setIconText(tr("Do…"))
         self.foot.cancel_all = self.commands["cancel_jobs"]
         self._lay_out()
         self._connect()
@@ -284,7 +287,7 @@ class AtlasWindow(QMainWindow):
                 button.setDefaultAction(self.commands[command_id])
                 button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             else:
-                button.setText("Menu")
+                button.setText(tr("Menu"))
                 button.setMenu(menu)
                 button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             row.addWidget(button)
@@ -319,7 +322,11 @@ class AtlasWindow(QMainWindow):
         self.session.work_changed.connect(self._work_changed)
         # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
         self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
-        self.session.layers_opened.connect(self._take_to_place_of_drop)
+        desk_button = self.page_buttons.button(PAGES.index("desk"))
+        assert desk_button is not None
+        self.dropping = Dropping(self, self.session, desk_button, self._spine_in_sight, self._list_in_sight)
+        self.dropping.desk_wanted.connect(self._go_to_desk)
+        self.dropping.folder_dropped.connect(self._list_folder)
         self.session.opening.connect(lambda: self.desk)
         self._sources = QTimer(self)
         self._sources.setInterval(CHECK_SOURCES_MS)
@@ -372,7 +379,7 @@ class AtlasWindow(QMainWindow):
         if shown is None or (subject is not None and subject.ref.whole == shown):
             self.subject.speak_of(None)
         else:
-            self.subject.speak_of(f"Record of {shown.name}")
+            self.subject.speak_of(tr("Record of {name}", name=shown.name))
 
     def _show_opened(self, ids: list[str]) -> None:
         self.show_page("desk")
@@ -414,9 +421,11 @@ class AtlasWindow(QMainWindow):
         self.commands.refresh()
         work = self.session.work
         self._say_undo()
-        name = work.file.name.removesuffix(PROJECT_SUFFIX) if work.file else "unsaved work" if work.layers else ""
+        name = work.file.name.removesuffix(PROJECT_SUFFIX) if work.file else tr("unsaved work") if work.layers else ""
         self.setWindowTitle(
-            f"{name}{' *' if work.changed and work.layers else ''} · Brisk Atlas" if name else "Brisk Atlas"
+            tr("{name}{what} · Brisk Atlas", name=name, what=" *" if work.changed and work.layers else "")
+            if name
+            else "Brisk Atlas"
         )
         if what == "file":
             self.show_page("desk")
@@ -428,8 +437,12 @@ class AtlasWindow(QMainWindow):
 
     def _say_undo(self) -> None:
         undo, redo = self.undoing.undo_text, self.undoing.redo_text
-        self.commands["undo"].setToolTip(plain_tip(f"Undo: {undo}  (Ctrl+Z)" if undo else "Nothing to undo"))
-        self.commands["redo"].setToolTip(plain_tip(f"Redo: {redo}  (Ctrl+Shift+Z)" if redo else "Nothing to redo"))
+        self.commands["undo"].setToolTip(
+            plain_tip(tr("Undo: {undo}  (Ctrl+Z)", undo=undo) if undo else tr("Nothing to undo"))
+        )
+        self.commands["redo"].setToolTip(
+            plain_tip(tr("Redo: {redo}  (Ctrl+Shift+Z)", redo=redo) if redo else tr("Nothing to redo"))
+        )
 
     def _say_faults(self, faults: dict[str, str]) -> None:
         for text in faults.values():
@@ -521,7 +534,7 @@ class AtlasWindow(QMainWindow):
 
     def choose_files(self) -> None:
         start = str(self.find_page.folder or Path.home())
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Open files", start)
+        chosen, _ = QFileDialog.getOpenFileNames(self, tr("Open files"), start)
         if chosen:
             self.session.open_files(chosen)
 
@@ -534,7 +547,7 @@ class AtlasWindow(QMainWindow):
             allow(error.places)
             self.session.open_files([error.place])
 
-        self.notice.offer(str(error), [("Allow and open", allow), ("Leave it closed", lambda: None)])
+        self.notice.offer(str(error), [(tr("Allow and open"), allow), (tr("Leave it closed"), lambda: None)])
 
     def ask(self, questions: list[Question]) -> None:
         """Put the questions that stand before opening; a sheet that stands already is answered first."""
@@ -551,55 +564,26 @@ class AtlasWindow(QMainWindow):
         """Return what the map shows, None without layers."""
         return self.desk.map.canvas.grab() if self.has_desk and self.session.work.layers else None
 
-    # What Qt tells
+    # What is dropped, what changed outside, and the end
 
-    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        assert event is not None
-        mime = event.mimeData()
-        if mime is not None and mime.hasUrls():
-            event.acceptProposedAction()
+    def _spine_in_sight(self) -> StackSpine | None:
+        return self.desk.spine if self.page == "desk" and self.session.work.layers else None
 
-    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
-        """Go to the Desk when something is dragged over its name, so that it can be dropped there."""
-        assert event is not None
-        at = event.position().toPoint()
-        desk = self.page_buttons.button(PAGES.index("desk"))
-        assert desk is not None
-        if desk.rect().contains(desk.mapFrom(self, at)) and self.page != "desk":
+    def _list_in_sight(self) -> FindList | None:
+        return self.find_page.list if self.page == "find" else None
+
+    def _go_to_desk(self) -> None:
+        if self.page != "desk":
             self.show_page("desk")
+
+    def _list_folder(self, folder: Path) -> None:
+        self.show_page("find")
+        self.find_page.go_to(folder)
 
     def _check_sources(self) -> None:
         """See whether files changed, while somebody looks."""
         if self.isActiveWindow():
             self.session.check_sources()
-
-    def dropEvent(self, event: QDropEvent | None) -> None:
-        """Open what is dropped; what comes from the list and is dropped on Find again stays as it is."""
-        assert event is not None
-        mime = event.mimeData()
-        if mime is not None and not (self.page == "find" and event.source() is self.find_page.list):
-            paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
-            folders = [path for path in paths if path.is_dir() and not is_dataset_folder(path)]
-            if folders:
-                self.show_page("find")
-                self.find_page.go_to(folders[0])
-            self._note_place_of_drop(event.position().toPoint())
-            self.session.open_files(path for path in paths if path not in folders)
-
-    def _note_place_of_drop(self, at: QPoint) -> None:
-        """Note the position in the stack that what is opened next goes to, if it is dropped there."""
-        self._drop_place = None
-        if self.page == "desk" and self.session.work.layers:
-            view = self.desk.spine.viewport()
-            assert view is not None
-            there = view.mapFrom(self, at)
-            if view.rect().contains(there):
-                self._drop_place = self.desk.spine.place_of_drop(there)
-
-    def _take_to_place_of_drop(self, ids: list[str]) -> None:
-        place, self._drop_place = self._drop_place, None
-        if place is not None:
-            self.session.work.place_rows(ids, *place)
 
     @property
     def busy(self) -> bool:
@@ -653,14 +637,3 @@ class AtlasWindow(QMainWindow):
             self.record.show_folder(folder)
         else:
             self.record.show_many()
-
-
-def is_dataset_folder(path: Path) -> bool:
-    """Return whether a folder is a dataset by itself."""
-    from brisk_atlas.core.read import folder_suffixes
-    from brisk_atlas.core.read.scene_names import metadata_in
-    from brisk_atlas.core.read.survey_folder import is_survey_folder
-    from brisk_atlas.core.read.tile_folder import is_tile_folder
-
-    by_content = is_tile_folder(path) or is_survey_folder(path)
-    return path.suffix.lower() in folder_suffixes() or len(metadata_in(path)) == 1 or by_content

@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Part, VectorPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.extents import sides_of
@@ -96,18 +97,18 @@ def seen_features(
         and held[0][1] <= tolerance
         and _holds(held[0][0], own)
     ):
-        return Seen(held[1], ("view", where, *held[0]), "read by view")
+        return Seen(held[1], ("view", where, *held[0]), tr("read by view"))
     expected = None
     if own is not None:
         expected = cache.derive_latest(("stream expected", source), (own, where), lambda: part.expected_in(own, where))
     if own is None or expected is None or expected > BY_VIEW:
         sample = _sample(cache, source, part, every, where)
         if own is None:
-            return Seen(sample, ("sample", where), f"1 in {every:,} features")
+            return Seen(sample, ("sample", where), tr("1 in {every:,} features", every=every))
         if expected is None:
             expected = int(sample.shapes.meeting(own).sum()) * every
         if expected > BY_VIEW:
-            return Seen(sample, ("sample", where), f"1 in {every:,} features at this scale")
+            return Seen(sample, ("sample", where), tr("1 in {every:,} features at this scale", every=every))
     if held is None or held[0][1] > tolerance or not _holds(held[0][0], own):
         around = AROUND if not part.is_database else AROUND_ASKED if held is not None else 0.0
         state = own.grown(around), tolerance
@@ -115,8 +116,8 @@ def seen_features(
         features = cache.derive_latest(
             ("stream view", source, where), state, lambda: _with_fields_when_asked(cache, source, part, query)
         )
-        return Seen(features, ("view", where, *state), "read by view")
-    return Seen(held[1], ("view", where, *held[0]), "read by view")
+        return Seen(features, ("view", where, *state), tr("read by view"))
+    return Seen(held[1], ("view", where, *held[0]), tr("read by view"))
 
 
 def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart, query: FeatureQuery) -> Features:
@@ -197,7 +198,7 @@ def _seen_of_service(
 def _so_far(found: Features, source: DataRef, state: tuple) -> Seen:
     """Return the features that have come of those that are asked for."""
     there = found if source.crs is None else replace(found, crs=source.crs)
-    return Seen(there, ("growing", *state, len(there)), f"{len(there):,} features so far")
+    return Seen(there, ("growing", *state, len(there)), tr("{count:,} features so far", count=len(there)))
 
 
 def _in_first_world(extent: Extent | None) -> Extent | None:
@@ -232,6 +233,6 @@ def refuse_stream(cache: DataCache, source: DataRef) -> None:
         stated = f"{count:,} features" if count is not None else "features that its service does not count"
         raise CannotRead(
             source.whole,
-            f"{source.part} has {stated}, more than are held at once",
-            "The map and the probe read it by view; hand over a piece by extent to have its rows.",
+            tr("{part} has {stated}, more than are held at once", part=source.part, stated=stated),
+            tr("The map and the probe read it by view; hand over a piece by extent to have its rows."),
         )

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable, Iterator
 
 from brisk_atlas.core.model import CannotRead, VectorPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 
 LOOK_S = 0.1  # between two looks at whether who waits was cancelled
@@ -37,7 +38,7 @@ class ComingFeatures:
 
     def _check(self) -> None:
         if self._given_up:
-            raise CannotRead(self._part.ref, "its layer was closed while it was read", "Open it again.")
+            raise CannotRead(self._part.ref, tr("its layer was closed while it was read"), tr("Open it again."))
 
     @property
     def failed(self) -> bool:

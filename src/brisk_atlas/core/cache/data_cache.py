@@ -26,6 +26,7 @@ from brisk_atlas.core.model import (
     VectorPart,
     refusing,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.apply_options import apply_options, reads_alike
 from brisk_atlas.core.read.permissions import check_host
 from brisk_atlas.core.read.registry import open_as_stored
@@ -172,7 +173,9 @@ class DataCache:
             return self.dataset(source).part_of(source)
         except KeyError as error:
             remedy = "Open it again from Find."
-            raise CannotRead(source.whole, f"it has no part called {error.args[0]} any more", remedy) from error
+            raise CannotRead(
+                source.whole, tr("it has no part called {args} any more", args=error.args[0]), remedy
+            ) from error
 
     def raster(self, source: DataRef) -> RasterPart:
         """Return a part that is a grid. Raises CannotRead."""

@@ -12,6 +12,7 @@ import shapely
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.place.cell_areas import cell_areas
 from brisk_atlas.core.system.shares import CORES
@@ -108,12 +109,13 @@ def change_between(
     a = before.facts
     if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):
         raise AtlasError(
-            before.ref, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
+            before.ref, tr("areas and volumes need a projected CRS"), tr("Export the grid in a projected CRS first.")
         )
     reason = unlike_heights(a, after.facts)
     if reason:
-        raise AtlasError(f"{before.ref.name} and {after.ref.name}", f"they can't be subtracted: {reason}",
-                         "Bring both to one vertical datum first.")  # fmt: skip
+        raise AtlasError(tr("{name} and {ref_name}", name=before.ref.name, ref_name=after.ref.name),
+                         tr("they can't be subtracted: {reason}", reason=reason),
+                         tr("Bring both to one vertical datum first."))  # fmt: skip
     window = common_window(before, after, Extent.of(within.bounds, a.crs) if within is not None else None)
     lattice = a.lattice.within(window)
     limit = max(threshold, detection_level(accuracies) if accuracies else 0.0, NOTHING)
@@ -152,7 +154,9 @@ def change_between(
                 raise
     whole = _together(found)
     if not whole.cells:
-        raise AtlasError(after.ref, f"no cell has data both here and in {before.ref.name}", "Choose other grids.")
+        raise AtlasError(
+            after.ref, tr("no cell has data both here and in {name}", name=before.ref.name), tr("Choose other grids.")
+        )
     return GridDifference(
         difference=Grid(delta[None], np.isfinite(delta), lattice) if kept else None,
         threshold=max(threshold, detection_level(accuracies) if accuracies else 0.0),
@@ -228,8 +232,13 @@ def unlike(a: Band, b: Band) -> str:
     """Return why two bands measure different things, so that their difference means nothing; "" where they may be
     compared."""
     if a.unit and b.unit and a.unit != b.unit:
-        return f"{a.name} is in {a.unit}, {b.name} in {b.unit}"
+        return tr("{name} is in {unit}, {b_name} in {unit2}", name=a.name, unit=a.unit, b_name=b.name, unit2=b.unit)
     if (a.centre_um is None) != (b.centre_um is None):
         light, other = (b, a) if a.centre_um is None else (a, b)
-        return f"{light.name} measures light at {light.centre_um:g} µm, {other.name} does not"
+        return tr(
+            "{name} measures light at {centre_um:g} µm, {other_name} does not",
+            name=light.name,
+            centre_um=light.centre_um,
+            other_name=other.name,
+        )
     return ""

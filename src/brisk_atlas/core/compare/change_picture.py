@@ -13,6 +13,7 @@ from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.ink import pixels_of
 from brisk_atlas.core.draw.raster import colour, values_seen
 from brisk_atlas.core.model import AtlasError, GridStyle, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 
 from .accuracy import METRES
@@ -62,7 +63,11 @@ def change_scale(cache: DataCache, a: Layer, b: Layer) -> ChangeScale:
     ]
     reason = unlike(bands[0], bands[1])
     if reason:
-        raise AtlasError(f"{a.name} and {b.name}", f"they can't be compared: {reason}", "Choose like grids.")
+        raise AtlasError(
+            tr("{name} and {b_name}", name=a.name, b_name=b.name),
+            tr("they can't be compared: {reason}", reason=reason),
+            tr("Choose like grids."),
+        )
     extent = parts[0].facts.extent
     assert extent is not None
     longer = max(extent.width, extent.height)
@@ -70,7 +75,11 @@ def change_scale(cache: DataCache, a: Layer, b: Layer) -> ChangeScale:
     found = np.abs(_differences(cache, a, b, View.fitting(extent, *size, margin=0.0), Drawn()))
     found = found[np.isfinite(found)]
     if not found.size:
-        raise AtlasError(b.name, f"no cell has data both here and in {a.name}", "Choose two grids of the same place.")
+        raise AtlasError(
+            b.name,
+            tr("no cell has data both here and in {name}", name=a.name),
+            tr("Choose two grids of the same place."),
+        )
     unit = bands[0].unit
     errors = stated_accuracies(cache, a.ref, b.ref) if unit in METRES else None
     faint = detection_level(errors) if errors is not None else 0.0

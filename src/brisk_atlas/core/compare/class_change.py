@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.place.cell_areas import cell_areas
 
@@ -84,7 +85,7 @@ def class_matrix(
     """
     a, b = before.facts, after.facts
     if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):
-        raise AtlasError(before.ref, "areas need a CRS", "State its CRS, or export it in a projected one.")
+        raise AtlasError(before.ref, tr("areas need a CRS"), tr("State its CRS, or export it in a projected one."))
     window = common_window(before, after)
     rows, cols = window.shape
     areas = cell_areas(a.lattice.within(window))
@@ -102,11 +103,20 @@ def class_matrix(
             cells[pair] += count
             sums[pair] += area
         if any(len({pair[side] for pair in cells}) > MOST_CLASSES for side in (0, 1)):
-            raise AtlasError(before.ref, f"it or {after.ref.name} has more than {MOST_CLASSES} different numbers",
-                             "Those are measures rather than classes; compare them by their difference.")  # fmt: skip
+            raise AtlasError(
+                before.ref,
+                tr(
+                    "it or {name} has more than {most_classes} different numbers",
+                    name=after.ref.name,
+                    most_classes=MOST_CLASSES,
+                ),
+                tr("Those are measures rather than classes; compare them by their difference."),
+            )
         check(end / rows)
     if not cells:
-        raise AtlasError(after.ref, f"no cell has data both here and in {before.ref.name}", "Choose other grids.")
+        raise AtlasError(
+            after.ref, tr("no cell has data both here and in {name}", name=before.ref.name), tr("Choose other grids.")
+        )
     numbers = sorted({number for pair in cells for number in pair})
     place = {number: at for at, number in enumerate(numbers)}
     matrix, counts = np.zeros((len(numbers),) * 2), np.zeros((len(numbers),) * 2, np.int64)
@@ -134,7 +144,7 @@ def _whole(part: RasterPart, values: np.ndarray) -> np.ndarray:
         return values.astype(np.int64)
     whole = np.rint(values)
     if (whole != values).any():
-        raise AtlasError(part.ref, "it holds fractions, which are no classes", "Compare it by its difference.")
+        raise AtlasError(part.ref, tr("it holds fractions, which are no classes"), tr("Compare it by its difference."))
     return whole.astype(np.int64)
 
 

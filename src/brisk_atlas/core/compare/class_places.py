@@ -11,6 +11,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.model import AtlasError, Lattice, Layer, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place.cell_areas import cell_areas
 
@@ -50,7 +51,11 @@ def class_places(
     window = common_window(before, after)
     rows, cols = window.shape
     if rows * cols > KEPT_CELLS:
-        raise AtlasError(before.ref, f"{rows * cols:,} cells are too many at once", "Export a smaller extent first.")
+        raise AtlasError(
+            before.ref,
+            tr("{rows:,} cells are too many at once", rows=rows * cols),
+            tr("Export a smaller extent first."),
+        )
     one, two, _ = sides_in(window, before, after, (bands[:1], bands[1:]), smooth=False)
     check(0.5)
     here = one.valid & two.valid & (one.values[0] == pair[0]) & (two.values[0] == pair[1])

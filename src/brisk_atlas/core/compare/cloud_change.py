@@ -14,6 +14,7 @@ from scipy.spatial import KDTree
 
 from brisk_atlas.core.model import AtlasError, Extent, RasterPart
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, transform
 from brisk_atlas.core.system.atomic_write import written_beside
 from brisk_atlas.core.system.shares import CORES
@@ -55,7 +56,9 @@ def from_grid(
     xy = transform(points.xyz[:, :2], points.crs, grid.facts.crs)
     near = np.isfinite(xy).all(axis=1)
     if not near.any():
-        raise AtlasError(grid.ref, "no point of the cloud can be placed in its CRS", "State the CRS of the cloud.")
+        raise AtlasError(
+            grid.ref, tr("no point of the cloud can be placed in its CRS"), tr("State the CRS of the cloud.")
+        )
     (xmin, ymin), (xmax, ymax) = xy[near].min(axis=0), xy[near].max(axis=0)
     lattice = grid.facts.lattice
     reach = max(lattice.cell)
@@ -63,10 +66,10 @@ def from_grid(
     wanted = Extent(xmin - reach, ymin - reach, xmax + reach, ymax + reach, grid.facts.crs)
     common = wanted.intersection(extent) if extent is not None else None
     if common is None or common.width <= 0 or common.height <= 0:
-        raise AtlasError(grid.ref, "no point of the cloud lies on it", "Choose a grid of the same place.")
+        raise AtlasError(grid.ref, tr("no point of the cloud lies on it"), tr("Choose a grid of the same place."))
     window = lattice.window_of(common)
     if window.shape[0] * window.shape[1] > MOST_CELLS:
-        raise AtlasError(grid.ref, "it has too many cells under the cloud", "Export a smaller extent first.")
+        raise AtlasError(grid.ref, tr("it has too many cells under the cloud"), tr("Export a smaller extent first."))
     found = grid.block(window, bands=(band,))
     check(0.4)
     heights = np.where(found.valid, found.values[0].astype(float), np.nan)
@@ -86,7 +89,11 @@ def from_cloud(
     of Photogrammetry and Remote Sensing 82, 10-26. Raises AtlasError where A has too few points.
     """
     if len(before) < NEIGHBOURS:
-        raise AtlasError("side A", f"it has {len(before)} points, fewer than {NEIGHBOURS}", "Choose a denser cloud.")
+        raise AtlasError(
+            tr("side A"),
+            tr("it has {count} points, fewer than {neighbours}", count=len(before), neighbours=NEIGHBOURS),
+            tr("Choose a denser cloud."),
+        )
     own = after.xyz.astype(float).copy()
     own[:, :2] = transform(own[:, :2], after.crs, before.crs)
     origin = before.xyz.mean(axis=0)

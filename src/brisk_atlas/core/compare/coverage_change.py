@@ -12,6 +12,7 @@ import pyogrio
 import shapely
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.place.geodesy import ring_areas_on_ellipsoid
@@ -34,8 +35,8 @@ def coverage_matrix(
     one, two, areas = pieces.before, pieces.after, pieces.areas
     classes = tuple(sorted({*one.tolist(), *two.tolist()}))
     if len(classes) > MOST_CLASSES:
-        raise AtlasError("these layers", f"their fields have {len(classes):,} different values",
-                         "Choose fields that hold classes.")  # fmt: skip
+        raise AtlasError(tr("these layers"), tr("their fields have {count:,} different values", count=len(classes)),
+                         tr("Choose fields that hold classes."))  # fmt: skip
     place = {name: at for at, name in enumerate(classes)}
     codes = np.array([place[x] * len(classes) + place[y] for x, y in zip(one.tolist(), two.tolist())])
     size = len(classes) ** 2
@@ -60,7 +61,7 @@ def _pieces(
 ) -> CoveragePieces:
     """Return what lies in a polygon of both. Raises AtlasError where nothing does, or a CRS is missing."""
     if a.crs is None:
-        raise AtlasError("side A", "it states no CRS, and areas need one", "State its CRS when opening it.")
+        raise AtlasError(tr("side A"), tr("it states no CRS, and areas need one"), tr("State its CRS when opening it."))
     b = in_crs_of(b, a.crs)
     sides = [_polygons(each) for each in (a, b)]
     names = [_classes(each, field) for each, field in zip((a, b), fields)]
@@ -71,7 +72,9 @@ def _pieces(
     areas = _areas(shapes, a.crs)
     inside = areas > 0
     if not inside.any():
-        raise AtlasError("these layers", "no polygon of one lies over one of the other", "Choose layers of one place.")
+        raise AtlasError(
+            tr("these layers"), tr("no polygon of one lies over one of the other"), tr("Choose layers of one place.")
+        )
     return CoveragePieces(shapes[inside], names[0][first[inside]], names[1][second[inside]], areas[inside], a.crs)
 
 
@@ -116,13 +119,17 @@ def _polygons(features: Features) -> np.ndarray:
     """Return (n,) valid polygons."""
     found = shapely.from_wkb(features.wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
     if not (shapely.get_dimensions(found[~shapely.is_missing(found)]) == 2).any():
-        raise AtlasError("a layer", "it has no polygons", "Choose layers of polygons.")
+        raise AtlasError(tr("a layer"), tr("it has no polygons"), tr("Choose layers of polygons."))
     return np.asarray(shapely.make_valid(found))
 
 
 def _classes(features: Features, field: str) -> np.ndarray:
     """Return (n,) text of a field."""
     if field not in features.table.column_names:
-        raise AtlasError("a layer", f"it has no field {field}", f"It has {', '.join(features.table.column_names)}.")
+        raise AtlasError(
+            tr("a layer"),
+            tr("it has no field {field}", field=field),
+            tr("It has {column_names}.", column_names=", ".join(features.table.column_names)),
+        )
     column = features.table.column(field).cast(pa.string()).fill_null(UNKNOWN)
     return np.asarray(column.to_numpy(), object)

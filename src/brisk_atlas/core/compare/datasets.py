@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, Extent, Facts, Part, RasterPart, RowsPart, VectorPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, same_crs
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.comparing import ElementComparison, differences
@@ -159,9 +160,9 @@ def _part_change(
     elif isinstance(one, RasterPart) and isinstance(two, RasterPart):
         found = cells_changes(one, two, tolerance=tolerance, check=check)
         cells = tuple(each for each in found or () if each.differs)
-        remark = "" if found is not None else "Their cells do not coincide, so they are not compared one by one."
+        remark = "" if found is not None else tr("Their cells do not coincide, so they are not compared one by one.")
     else:
-        remark = f"Of a {one.facts.kind} the facts alone are compared."
+        remark = tr("Of a {kind} the facts alone are compared.", kind=one.facts.kind)
     differs = bool(facts or cells) or (rows is not None and rows.differs)
     name = one.facts.name if one.facts.name == two.facts.name else f"{one.facts.name}, {two.facts.name}"
     state = PartState.CHANGED if differs else PartState.UNKNOWN if remark else PartState.SAME
@@ -180,9 +181,9 @@ def _unlike_facts(a: Facts, b: Facts) -> Iterator[tuple[str, str, str]]:
         pairs += [
             ("cells", f"{a.grid.width:,} x {a.grid.height:,}", f"{b.grid.width:,} x {b.grid.height:,}"),
             ("bands", len(a.grid.bands), len(b.grid.bands)),
-            ("data type", a.grid.dtype, b.grid.dtype),
+            (tr("data type"), a.grid.dtype, b.grid.dtype),
             ("nodata", a.grid.nodata, b.grid.nodata),
-            ("cell size", _steps(a), _steps(b)),
+            (tr("cell size"), _steps(a), _steps(b)),
         ]
     for label, one, two in pairs:
         if one != two and not (one != one and two != two):

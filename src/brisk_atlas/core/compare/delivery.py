@@ -9,6 +9,7 @@ from enum import StrEnum
 import numpy as np
 import pyarrow as pa
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import same_crs
 
@@ -201,8 +202,8 @@ def matched_words(change: DeliveryChange) -> str:
     """Return in words what rows were matched by."""
     match change.match.by:
         case MatchedBy.KEY:
-            return f"matched by {', '.join(change.match.key)}"
+            return tr("matched by {key}", key=", ".join(change.match.key))
         case MatchedBy.GEOMETRY:
-            return "matched by geometry, as no field identifies the rows"
+            return tr("matched by geometry, as no field identifies the rows")
         case MatchedBy.VALUES:
-            return "matched by all values, as no field identifies the rows"
+            return tr("matched by all values, as no field identifies the rows")

@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.place.cell_areas import cell_areas
 from brisk_atlas.core.table.expression import column_of
@@ -112,8 +113,9 @@ def bands_for(question: ImageQuestion, a: Sequence[Band], b: Sequence[Band]) -> 
             found = {band.role: band.index for band in reversed(bands)}
             missing = [role for role in roles if role not in found]
             if missing:
-                raise AtlasError(f"side {side}", f"it has no band whose role is {' or '.join(missing)}",
-                                 "Choose another measure, or open the scene with its metadata.")  # fmt: skip
+                raise AtlasError(tr("side {side}", side=side),
+                                 tr("it has no band whose role is {missing}", missing=' or '.join(missing)),
+                                 tr("Choose another measure, or open the scene with its metadata."))  # fmt: skip
             numbers.append(tuple(found[role] for role in roles))
         return UsedBands(*numbers)
     if question.measure in (ChangeMeasure.VECTOR, ChangeMeasure.ANGLE):
@@ -123,13 +125,18 @@ def bands_for(question: ImageQuestion, a: Sequence[Band], b: Sequence[Band]) -> 
                                for bands in (a, b)))  # fmt: skip
         if len(a) == len(b) and len(a) > 1:
             return UsedBands(tuple(band.index for band in a), tuple(band.index for band in b))
-        raise AtlasError("these pictures", f"one has {len(a)} bands, the other {len(b)}, and no roles are the same",
-                         "Compare by the difference of one band.")  # fmt: skip
+        raise AtlasError(
+            tr("these pictures"),
+            tr("one has {count} bands, the other {count2}, and no roles are the same", count=len(a), count2=len(b)),
+            tr("Compare by the difference of one band."),
+        )
     if question.measure is ChangeMeasure.EXPRESSION:
         return UsedBands(tuple(band.index for band in a), tuple(band.index for band in b))
     reason = unlike(a[question.bands[0] - 1], b[question.bands[1] - 1])
     if reason:
-        raise AtlasError("these bands", f"they can't be compared: {reason}", "Choose like bands.")
+        raise AtlasError(
+            tr("these bands"), tr("they can't be compared: {reason}", reason=reason), tr("Choose like bands.")
+        )
     return UsedBands(question.bands[:1], question.bands[1:])
 
 
@@ -198,13 +205,17 @@ def image_change(
     """
     a = before.facts
     if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):
-        raise AtlasError(before.ref, "areas need a CRS", "State its CRS, or export it in a projected one.")
+        raise AtlasError(before.ref, tr("areas need a CRS"), tr("State its CRS, or export it in a projected one."))
     assert a.grid is not None and after.facts.grid is not None
     bands = bands_for(question, a.grid.bands, after.facts.grid.bands)
     window = common_window(before, after)
     rows, cols = window.shape
     if rows * cols > KEPT_CELLS:
-        raise AtlasError(before.ref, f"{rows * cols:,} cells are too many at once", "Export a smaller extent first.")
+        raise AtlasError(
+            before.ref,
+            tr("{rows:,} cells are too many at once", rows=rows * cols),
+            tr("Export a smaller extent first."),
+        )
     levels = _levels(before, after, bands, window, question.normalise)
     layers = 2 if question.measure is ChangeMeasure.VECTOR else 1
     change = np.full((layers, rows, cols), np.nan, np.float32)
@@ -222,7 +233,9 @@ def image_change(
         check(0.7 * end / rows)
     known = np.isfinite(change[0])
     if not known.any():
-        raise AtlasError(after.ref, f"no cell can be compared with {before.ref.name}", "Choose other pictures.")
+        raise AtlasError(
+            after.ref, tr("no cell can be compared with {name}", name=before.ref.name), tr("Choose other pictures.")
+        )
     lattice = a.lattice.within(window)
     areas = cell_areas(lattice)
     centre, threshold, histogram = _threshold(change[0][known], question)

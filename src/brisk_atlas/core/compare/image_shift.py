@@ -13,6 +13,7 @@ import shapely
 from scipy import fft
 
 from brisk_atlas.core.model import AtlasError, CellWindow, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import written_beside
 
@@ -95,8 +96,11 @@ def shift_between(
     rows, cols = common.shape
     side = min(WINDOW, max(min(rows, cols) // 3, min(SMALL, rows, cols)))
     if side < FEWEST:
-        raise AtlasError(after.ref, f"what it shares with {before.ref.name} is smaller than {FEWEST} cells",
-                         "Choose pictures of the same place.")  # fmt: skip
+        raise AtlasError(
+            after.ref,
+            tr("what it shares with {name} is smaller than {fewest} cells", name=before.ref.name, fewest=FEWEST),
+            tr("Choose pictures of the same place."),
+        )
     lattice = before.facts.lattice
     tops, lefts = (np.unique(np.linspace(0, n - side, min(ACROSS, max(1, n // side * 2 - 1))).astype(int))
                    for n in (rows, cols))  # fmt: skip
@@ -120,8 +124,8 @@ def shift_between(
     good = max(GOOD, CLEAR / (side * np.sqrt(np.pi * MOST_BAND**2)))  # noise spreads over all frequencies alike
     used = _agreeing(dx, dy, sure >= good, lattice.cell[0], side)
     if not used.any():
-        raise AtlasError(after.ref, f"no part of it looks like {before.ref.name} moved",
-                         "Compare bands of the same kind of light.")  # fmt: skip
+        raise AtlasError(after.ref, tr("no part of it looks like {name} moved", name=before.ref.name),
+                         tr("Compare bands of the same kind of light."))  # fmt: skip
     shift = float(np.median(dx[used])), float(np.median(dy[used]))
     off = np.hypot(dx[used] - shift[0], dy[used] - shift[1])
     return ShiftField(xs, ys, dx, dy, sure, used, shift, float(ROBUST * np.median(off)), lattice.cell[0])

@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.model import AtlasError, CellWindow, Extent, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import same_crs, transform_extent
 
 Bands = tuple[tuple[int, ...], tuple[int, ...]]
@@ -29,14 +30,18 @@ def common_window(before: RasterPart, after: RasterPart, within: Extent | None =
     for part in (before, after):
         if part.facts.grid is not None and part.facts.grid.drawn_by_service:
             raise AtlasError(
-                part.ref, "it is a picture that a server draws, not numbers", "Open its coverage, if it has one."
+                part.ref,
+                tr("it is a picture that a server draws, not numbers"),
+                tr("Open its coverage, if it has one."),
             )
     placed = transform_extent(b.extent, a.crs)
     common = placed.intersection(a.extent) if placed else None
     if common is not None and within is not None:
         common = common.intersection(within)
     if common is None or common.width <= 0 or common.height <= 0:
-        raise AtlasError(after.ref, f"it does not overlap {before.ref.name}", "Choose two grids of the same place.")
+        raise AtlasError(
+            after.ref, tr("it does not overlap {name}", name=before.ref.name), tr("Choose two grids of the same place.")
+        )
     return a.lattice.window_of(common)
 
 

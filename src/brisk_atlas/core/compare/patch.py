@@ -12,6 +12,7 @@ import shapely
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotWrite, RowsPart, VectorPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
@@ -124,7 +125,7 @@ def write_patch(cache: DataCache, change: DatasetChange, path: Path) -> bool:
                     more = True
                 pyogrio.write_arrow(rows, beside, driver="GPKG", layer=f"{part.name} changes", append=more)
     except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, RuntimeError, pa.ArrowException) as error:
-        raise CannotWrite(path, str(error).splitlines()[0][:200], "Choose another place.") from error
+        raise CannotWrite(path, str(error).splitlines()[0][:200], tr("Choose another place.")) from error
     except OSError as error:
         raise reason_of(error, path) from error
     return True

@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CellWindow, Layer, number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
 
@@ -39,7 +40,7 @@ class PointChange:
     def text(self) -> str:
         """Return the reading in one line; what is unknown is stated."""
         if self.a is None and self.b is None:
-            return "no data on either side"
+            return tr("no data on either side")
         a, b = (
             f"{number_text(round(value, 3))} {unit}".strip() if value is not None else "no data"
             for value, unit in zip((self.a, self.b), self.units)

@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 import shapely
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 
 from .value_change import texts_of
@@ -146,7 +147,11 @@ def match_by_key(a: pa.Table, b: pa.Table, key: tuple[str, ...]) -> RowMatch:
     for table, side in ((a, "A"), (b, "B")):
         missing = [name for name in key if name not in table.column_names]
         if missing:
-            raise AtlasError(", ".join(key), f"{side} has no field {missing[0]}", "Choose fields that both have.")
+            raise AtlasError(
+                ", ".join(key),
+                tr("{side} has no field {missing}", side=side, missing=missing[0]),
+                tr("Choose fields that both have."),
+            )
     codes = codes_of([a, b], key)
     numbers, repeated = _apart(codes)
     return _matched(MatchedBy.KEY, key, *numbers, repeated)

@@ -12,6 +12,7 @@ from scipy.special import betainc
 
 from brisk_atlas.core.model import AtlasError, CellWindow, Lattice, Level, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.system.shares import CORES
 
@@ -84,16 +85,19 @@ def series_statistics(bands: Sequence[DatedBand], check: Callable[[float], None]
     times = [each.seconds for each in bands]
     if len(set(times)) < max(2, len(times)):
         raise AtlasError(
-            bands[0].part.ref if bands else "a series", "a series needs two dates or more, each once",
-            "Leave out what is of the same date, or state the dates.",
+            bands[0].part.ref if bands else tr("a series"), tr("a series needs two dates or more, each once"),
+            tr("Leave out what is of the same date, or state the dates."),
         )  # fmt: skip
     first = bands[0].part.facts
     assert first.grid is not None and first.extent is not None
     lattice = first.lattice
     rows, columns = first.grid.height, first.grid.width
     if rows * columns * STATISTICS > MOST_CELLS:
-        raise AtlasError(bands[0].part.ref, f"{rows * columns:,} cells are too many for statistics at once",
-                         "Export a smaller extent first.")  # fmt: skip
+        raise AtlasError(
+            bands[0].part.ref,
+            tr("{rows:,} cells are too many for statistics at once", rows=rows * columns),
+            tr("Export a smaller extent first."),
+        )
     out = np.empty((STATISTICS, rows, columns), np.float32)
     years, chances = years_of(times), chance_table(len(bands))
     middle = float(years.mean())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas.core.model import Facts
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 
 ELLIPSOID = "the ellipsoid"
@@ -25,5 +26,5 @@ def unlike_heights(a: Facts, b: Facts) -> str:
     where they may be, or where one states nothing."""
     first, second = vertical_datum(a.crs), vertical_datum(b.crs)
     if first and second and first != second:
-        return f"heights of A are counted from {first}, those of B from {second}"
+        return tr("heights of A are counted from {first}, those of B from {second}", first=first, second=second)
     return ""

@@ -9,6 +9,7 @@ from rasterio.errors import RasterioError
 from rasterio.io import MemoryFile
 
 from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .coverage_grid import UNLIKE, grid_of_cells
@@ -60,7 +61,9 @@ def coverage_at(ref: DataRef, about: dict[str, Any], words: LayerAbout, coverage
     extent = Extent.of(box, crs)
     resolution = extent.width / columns
     if not resolution > 0 or abs(extent.height / rows - resolution) > UNLIKE * resolution:
-        raise CannotRead(ref, "the cells of its coverage are not square, which is not read yet", "Ask for a file.")
+        raise CannotRead(
+            ref, tr("the cells of its coverage are not square, which is not read yet"), tr("Ask for a file.")
+        )
     bands, dtype, nodata = _bands(ref, _asked(coverage, crs_name, extent, FIRST, FIRST))
     return CollectionCoverage(
         ref=ref, about=words, grid=grid_of_cells(extent, resolution, columns, rows), extent=extent, bands=bands,
@@ -77,4 +80,6 @@ def _bands(ref: DataRef, address: str) -> tuple[tuple[Band, ...], str, float | N
             bands = tuple(Band(number, name or f"band {number}", unit=unit or "") for number, name, unit in named)
             return bands, source.dtypes[0], source.nodata
     except (RasterioError, OSError, ValueError) as error:
-        raise CannotRead(ref, "its coverage does not come as a GeoTIFF", "Ask its owner for that form.") from error
+        raise CannotRead(
+            ref, tr("its coverage does not come as a GeoTIFF"), tr("Ask its owner for that form.")
+        ) from error

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import make_private
 
 from .connector import Item
@@ -26,10 +27,19 @@ def members_in(archive: Path) -> dict[str, zipfile.ZipInfo]:
     for info in infos:
         name = info.filename.replace("\\", "/")
         if name.startswith("/") or ".." in PurePosixPath(name).parts or (name[1:2] == ":"):
-            raise CannotRead(archive, f"it names {name!r}, which leads out of the archive", "Don't unpack it.")
+            raise CannotRead(
+                archive, tr("it names {name!r}, which leads out of the archive", name=name), tr("Don't unpack it.")
+            )
         if info.file_size > unpacked_limit(max(1, info.compress_size)):
-            sizes = f"{name} would unpack from {info.compress_size:,} to {info.file_size:,} bytes"
-            raise CannotRead(archive, f"{sizes}, which looks like an attack", "Ask its sender what it is.")
+            sizes = tr(
+                "{name} would unpack from {compress_size:,} to {file_size:,} bytes",
+                name=name,
+                compress_size=info.compress_size,
+                file_size=info.file_size,
+            )
+            raise CannotRead(
+                archive, tr("{sizes}, which looks like an attack", sizes=sizes), tr("Ask its sender what it is.")
+            )
     return {info.filename: info for info in infos if not info.is_dir()}
 
 
@@ -77,7 +87,7 @@ class Archives:
 
 
 def _missing(ref: DataRef) -> CannotRead:
-    return CannotRead(ref, "the archive does not hold it", "Look at the archive in Find.")
+    return CannotRead(ref, tr("the archive does not hold it"), tr("Look at the archive in Find."))
 
 
 def _belonging(ref: DataRef, found: dict[str, zipfile.ZipInfo]) -> list[str]:
@@ -99,16 +109,24 @@ def _check_room(ref: DataRef, wanted: list[zipfile.ZipInfo], room: Path) -> None
     than there is room for."""
     whole, packed = sum(info.file_size for info in wanted), Path(ref.place).stat().st_size
     if whole > unpacked_limit(packed):
-        sizes = (
-            f"{ref.inner} and the {len(wanted) - 1:,} files beside it would unpack from {packed:,} to {whole:,} bytes"
+        sizes = tr(
+            "{inner} and the {count:,} files beside it would unpack from {packed:,} to {whole:,} bytes",
+            inner=ref.inner,
+            count=len(wanted) - 1,
+            packed=packed,
+            whole=whole,
         )
-        raise CannotRead(ref.place, f"{sizes}, which looks like an attack", "Ask its sender what it is.")
+        raise CannotRead(
+            ref.place, tr("{sizes}, which looks like an attack", sizes=sizes), tr("Ask its sender what it is.")
+        )
     make_private(room)
     missing = sum(info.file_size for info in wanted if not (room / info.filename).exists())
     free = shutil.disk_usage(room).free
     if missing > free:
-        sizes = f"{ref.inner} unpacks to {missing:,} bytes and {free:,} are free"
-        raise CannotRead(ref.place, sizes, "Make room on the disk of the cache.")
+        sizes = tr(
+            "{inner} unpacks to {missing:,} bytes and {free:,} are free", inner=ref.inner, missing=missing, free=free
+        )
+        raise CannotRead(ref.place, sizes, tr("Make room on the disk of the cache."))
 
 
 def _modified(member: zipfile.ZipInfo) -> float:

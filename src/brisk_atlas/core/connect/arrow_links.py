@@ -15,6 +15,7 @@ import pyarrow as pa
 from adbc_driver_manager import Error
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.passwords import masked
 from brisk_atlas.core.system.jobs import stopped_by
 
@@ -28,14 +29,14 @@ BATCHES = {"adbc.postgresql.batch_size_hint_bytes": 4_000_000}  # so that some c
 WAITING = 2  # connections to one database that wait
 WAIT_S = 60.0  # that one waits before another is made instead: servers end those that are idle for long
 REFUSED = {  # by the state of SQL that the server gives
-    "42501": ("you may not write it ({line})", "Ask the database's owner for the right."),
-    "25006": ("the database is only read ({line})", "Write to another one."),
-    "55P03": ("another program holds its rows", "Try again when it is done."),
-    "40P01": ("another program holds its rows", "Try again when it is done."),
-    "57014": ("the server stopped the work", "Try again."),
-    "2BP01": ("other things in the database depend on it ({line})", "Add to it, or choose another name."),
-    "53100": ("the disk of the server is full", "Make room there."),
-    "3F000": ("there is no such schema ({line})", "Make it, or name another one."),
+    "42501": (tr("you may not write it ({line})"), tr("Ask the database's owner for the right.")),
+    "25006": (tr("the database is only read ({line})"), tr("Write to another one.")),
+    "55P03": (tr("another program holds its rows"), tr("Try again when it is done.")),
+    "40P01": (tr("another program holds its rows"), tr("Try again when it is done.")),
+    "57014": (tr("the server stopped the work"), tr("Try again.")),
+    "2BP01": (tr("other things in the database depend on it ({line})"), tr("Add to it, or choose another name.")),
+    "53100": (tr("the disk of the server is full"), tr("Make room there.")),
+    "3F000": (tr("there is no such schema ({line})"), tr("Make it, or name another one.")),
 }
 _waiting: dict[str, list[tuple[float, dbapi.Connection]]] = {}
 _lock = threading.Lock()
@@ -61,7 +62,9 @@ def batches_sent(ref: DataRef, statement: str, halves: tuple[str, str] | None = 
                     yield from _sent(link, statement)
         except (Error, pa.ArrowException, OSError) as error:
             lines = [line for line in masked(str(error)).splitlines() if line.strip()]
-            raise CannotRead(ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
+            raise CannotRead(
+                ref, tr("the database refuses ({lines})", lines=lines[0][:300]), tr("Try again.")
+            ) from error
 
 
 def _sent(link: dbapi.Connection, statement: str) -> Iterator[pa.RecordBatch]:
@@ -194,7 +197,7 @@ def arrow_writing(ref: DataRef) -> Iterator[dbapi.Cursor]:
         text = next((line for line in masked(str(error)).splitlines() if line.strip()), type(error).__name__)
         line = text.rpartition("ERROR:")[2].strip()[:300]
         reason, remedy = REFUSED.get(
-            state, (f"the database refuses ({line})", "Nothing was written; mend what it names.")
+            state, (tr("the database refuses ({line})", line=line), tr("Nothing was written; mend what it names."))
         )
         raise CannotWrite(ref, reason.format(line=line), remedy) from error
     finally:

@@ -12,6 +12,7 @@ import pyarrow as pa
 from pyarrow import fs
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 
 from .connector import Item
 from .copies import COPY_LIMIT, copy_target, prune, store_copy
@@ -34,7 +35,7 @@ class Buckets:
         with _store(ref) as (store, key):
             info = store.get_file_info(key)
         if info.type is fs.FileType.NotFound:
-            raise CannotRead(ref, "the bucket does not hold it", "Check the address.")
+            raise CannotRead(ref, tr("the bucket does not hold it"), tr("Check the address."))
         return info.size or 0, _date(info)
 
     def fingerprint(self, ref: DataRef) -> str:
@@ -68,7 +69,7 @@ def _store(ref: DataRef) -> Iterator[tuple[Any, str]]:
     except (OSError, TypeError, pa.ArrowException) as error:
         why = str(error).splitlines()[0][:200]
         raise CannotRead(
-            ref, f"the bucket can't be read ({why})", "Check the address, the keys and the net."
+            ref, tr("the bucket can't be read ({why})", why=why), tr("Check the address, the keys and the net.")
         ) from error
 
 

@@ -15,6 +15,7 @@ from datetime import UTC, datetime
 from urllib.parse import parse_qsl, quote, unquote, urlencode
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .connector import Item
 from .copies import copy_folder, prune, store_copy
@@ -57,7 +58,9 @@ def box_in(ref: DataRef, text: str) -> tuple[float, float, float, float] | None:
     try:
         west, south, east, north = (float(side) for side in text.split(","))
     except ValueError as error:
-        raise CannotRead(ref, f"the box of the search can't be followed ({error})", "Search again.") from error
+        raise CannotRead(
+            ref, tr("the box of the search can't be followed ({error})", error=error), tr("Search again.")
+        ) from error
     return west, south, east, north
 
 

@@ -8,6 +8,7 @@ from importlib import import_module
 from typing import NamedTuple, Protocol, cast
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 
 from .table_names import names_in
 
@@ -88,7 +89,9 @@ def connector_for(ref: DataRef) -> Connector:
             home = _HOMES.get(ref.kind)
     if home is None:
         raise CannotRead(
-            ref, f"a place of '{ref.protocol or scheme}' can't be reached yet", "Export it to a file first."
+            ref,
+            tr("a place of '{protocol}' can't be reached yet", protocol=ref.protocol or scheme),
+            tr("Export it to a file first."),
         )
     return _connector(home)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import IO
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
 COPY_LIMIT = 4_000_000_000  # bytes unpacked or fetched for one file
@@ -56,7 +57,9 @@ def store_copy(ref: DataRef, source: IO[bytes], target: Path, limit: int, modifi
             while block := source.read(BLOCK):
                 size += len(block)
                 if size > limit:
-                    raise CannotRead(ref, f"it unpacks to more than {limit:,} bytes", "Unpack it first.")
+                    raise CannotRead(
+                        ref, tr("it unpacks to more than {limit:,} bytes", limit=limit), tr("Unpack it first.")
+                    )
                 out.write(block)
         os.utime(beside, (modified, modified))
         beside.replace(target)

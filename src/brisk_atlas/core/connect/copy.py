@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.data_ref import COPY
 from brisk_atlas.core.model.errors import NotThere
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.working_copy.copy_store import WorkingCopy
 from brisk_atlas.core.working_copy.draft_refs import draft_in, outlet_in, with_draft
 from brisk_atlas.core.working_copy.merging import MergedRow, merged
@@ -53,7 +54,7 @@ class Copies:
         return b""
 
     def localise(self, ref: DataRef) -> DataRef:
-        raise CannotRead(ref, "a copy of an outlet is no file", "Export it to a file first.")
+        raise CannotRead(ref, tr("a copy of an outlet is no file"), tr("Export it to a file first."))
 
 
 def copy_ref(ref: DataRef) -> DataRef:
@@ -72,14 +73,18 @@ def make_copy(ref: DataRef, check: Check = lambda: None) -> DataRef:
     client = _client(made)
     about = client.about()
     if not about.rights & {"add", "change", "delete"}:
-        raise CannotWrite(ref, "you may only read it", "Ask its owner for the right, or sign in.")
+        raise CannotWrite(ref, tr("you may only read it"), tr("Ask its owner for the right, or sign in."))
     client = _client(made, about.crs_name)
     _, _, cursor = client.changes("")
     rows: list[SharedRow] = []
     for row in client.rows(check):
         rows.append(row)
         if len(rows) > MOST_ROWS:
-            raise CannotRead(ref, f"it has more than {MOST_ROWS:,} rows", "Ask its owner for an outlet with fewer.")
+            raise CannotRead(
+                ref,
+                tr("it has more than {most_rows:,} rows", most_rows=MOST_ROWS),
+                tr("Ask its owner for an outlet with fewer."),
+            )
     copy = WorkingCopy.of(made)
     copy.begin(about, rows, cursor)
     left = copy.shown_draft
@@ -139,7 +144,7 @@ def _send_row(copy: WorkingCopy, client: OutletClient, row: MergedRow, report: S
             copy.was_sent(row.draft, now)
             report.sent += 1
             return
-    report.refused.append((row, "others keep changing it; send it again"))
+    report.refused.append((row, tr("others keep changing it; send it again")))
 
 
 def _sent(client: OutletClient, row: MergedRow) -> SharedRow | None:

@@ -7,6 +7,7 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .catalogues import MAX_RECORDS, PAGE, RECORD_BYTES, RecordCatalogue, RecordSearch
 from .connector import Item
@@ -69,7 +70,7 @@ class Csw(RecordCatalogue):
             root = _answered(ref, settings | {"outputschema": _schema(version)})  # one that speaks no ISO
         found = root if _name(root) != "GetRecordByIdResponse" else next(iter(root), None)
         if found is None:
-            raise CannotRead(ref, "the catalogue has no such record any more", "List it again.")
+            raise CannotRead(ref, tr("the catalogue has no such record any more"), tr("List it again."))
         return etree.tostring(found, xml_declaration=True, encoding="UTF-8"), ".xml"
 
 

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 
 @contextmanager
@@ -17,10 +18,12 @@ def explained(ref: DataRef) -> Iterator[None]:
     try:
         yield
     except (zipfile.BadZipFile, gzip.BadGzipFile, zlib.error, EOFError, RuntimeError, NotImplementedError) as error:
-        raise CannotRead(ref, f"it is packed and can't be unpacked ({error})", "Ask for it again.") from error
+        raise CannotRead(
+            ref, tr("it is packed and can't be unpacked ({error})", error=error), tr("Ask for it again.")
+        ) from error
     except FileNotFoundError as error:
-        raise CannotRead(ref, "there is no such file", "Check the path; it may have been moved.") from error
+        raise CannotRead(ref, tr("there is no such file"), tr("Check the path; it may have been moved.")) from error
     except PermissionError as error:
-        raise CannotRead(ref, "you may not read it", "Ask its owner for read permission.") from error
+        raise CannotRead(ref, tr("you may not read it"), tr("Ask its owner for read permission.")) from error
     except OSError as error:
-        raise CannotRead(ref, error.strerror or str(error), "See whether the disk is full or broken.") from error
+        raise CannotRead(ref, error.strerror or str(error), tr("See whether the disk is full or broken.")) from error

@@ -19,6 +19,7 @@ from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.model.errors import NeedsPassword, NotReached, NotThere
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.passwords import SECRET_WORDS, key_place, password_of, remember
 from brisk_atlas.version import VERSION
 
@@ -96,7 +97,7 @@ def fetch(
     if known is not None and (known.is_fresh or is_offline()):
         return known
     if is_offline():
-        raise CannotRead(ref, "you work offline, and this was never fetched", "Switch Work offline off.")
+        raise CannotRead(ref, tr("you work offline, and this was never fetched"), tr("Switch Work offline off."))
     conditions = known.conditions() if known is not None else {}
 
     def ask() -> StoredAnswer:
@@ -113,7 +114,7 @@ def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[byte
     """Return some bytes of a file, from the first to the last, fewer at its end, and the size of all of it; a server
     that knows no ranges gives all of it. Raises CannotRead, NotThere."""
     if is_offline():
-        raise CannotRead(ref, "you work offline", "Switch Work offline off.")
+        raise CannotRead(ref, tr("you work offline"), tr("Switch Work offline off."))
     headers = {"Range": f"bytes={first}-{last}", "Accept-Encoding": "identity"}
 
     def ask() -> tuple[bytes, int]:
@@ -145,7 +146,7 @@ def exchange(
     is busy or wants a password. It may be sent several times: who asks has to see to that this does no harm. Raises
     CannotRead, NotReached, NeedsPassword."""
     if is_offline():
-        raise NotReached(ref, "you work offline", "Switch Work offline off.")
+        raise NotReached(ref, tr("you work offline"), tr("Switch Work offline off."))
 
     def ask() -> Reply:
         with _replied(ref, address, headers or {}, method, body) as reply:
@@ -174,7 +175,7 @@ def streamed(
     import httpx
 
     if is_offline():
-        raise CannotRead(ref, "you work offline", "Switch Work offline off.")
+        raise CannotRead(ref, tr("you work offline"), tr("Switch Work offline off."))
     asked = {"Accept-Encoding": "identity", **(headers or {})}
 
     def ask() -> tuple[httpx.Response, ExitStack]:
@@ -188,9 +189,13 @@ def streamed(
         try:
             yield reply
         except httpx.TimeoutException as error:
-            raise CannotRead(ref, f"the server fell silent for {ANSWER_S:.0f} s", "Try again.") from error
+            raise CannotRead(
+                ref, tr("the server fell silent for {answer_s:.0f} s", answer_s=ANSWER_S), tr("Try again.")
+            ) from error
         except (httpx.HTTPError, httpx.StreamError) as error:
-            raise CannotRead(ref, f"the server's answer broke off ({_why(error)})", "Try again.") from error
+            raise CannotRead(
+                ref, tr("the server's answer broke off ({why})", why=_why(error)), tr("Try again.")
+            ) from error
 
 
 def _go_on() -> None:
@@ -223,16 +228,24 @@ def _tried(ref: DataRef, address: str, ask: Callable[[], T], check: Callable[[],
                 return ask()
         except _Busy as busy:
             if is_last:
-                raise NotReached(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
+                raise NotReached(
+                    ref,
+                    tr("the server answers {status} {words}", status=busy.status, words=busy.words),
+                    tr("Try again later."),
+                ) from None
             wait = busy.wait
         except (httpx.ConnectError, httpx.RemoteProtocolError, httpx.ReadError) as error:
             if is_last or _is_hopeless(error):
-                raise NotReached(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
+                raise NotReached(
+                    ref, tr("the server can't be reached ({why})", why=_why(error)), _remedy(error)
+                ) from error
         except httpx.TimeoutException as error:
-            reason = f"the server does not answer within {ANSWER_S:.0f} s"
-            raise NotReached(ref, reason, "Try again, or ask its owner.") from error
+            reason = tr("the server does not answer within {answer_s:.0f} s", answer_s=ANSWER_S)
+            raise NotReached(ref, reason, tr("Try again, or ask its owner.")) from error
         except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, UnicodeError, ValueError) as error:
-            raise CannotRead(ref, f"the address can't be asked ({_why(error)})", "Check the address.") from error
+            raise CannotRead(
+                ref, tr("the address can't be asked ({why})", why=_why(error)), tr("Check the address.")
+            ) from error
         _rest(wait if wait is not None else BACK_OFF_S * 2**number * random.uniform(0.8, 1.2), check)
     raise AssertionError("the last try answers or raises")
 
@@ -260,16 +273,16 @@ def _replied(
             there = urljoin(here, reply.headers["location"])
         _refuse_other_host(ref, urlsplit(here), urlsplit(there))
         here = there
-    raise CannotRead(ref, "the server sends on from address to address without end", "Tell its owner.")
+    raise CannotRead(ref, tr("the server sends on from address to address without end"), tr("Tell its owner."))
 
 
 def _refuse_other_host(ref: DataRef, here: SplitResult, there: SplitResult) -> None:
     if there.hostname != here.hostname:
-        reason = f"the server sends on to another host, {there.hostname}"
-        raise CannotRead(ref, reason, "Use its address if you trust it.")
+        reason = tr("the server sends on to another host, {hostname}", hostname=there.hostname)
+        raise CannotRead(ref, reason, tr("Use its address if you trust it."))
     if here.scheme == "https" and there.scheme != "https":
-        reason = f"the server sends on to {there.scheme}, which anyone on the way can read"
-        raise CannotRead(ref, reason, "Tell its owner.")
+        reason = tr("the server sends on to {scheme}, which anyone on the way can read", scheme=there.scheme)
+        raise CannotRead(ref, reason, tr("Tell its owner."))
 
 
 def _read(
@@ -289,7 +302,11 @@ def _read(
         if size > limit:
             raise _too_large(ref, limit)
         if time.monotonic() > until:
-            raise CannotRead(ref, f"the answer is not complete after {TOTAL_S:.0f} s", "Try again, or ask for less.")
+            raise CannotRead(
+                ref,
+                tr("the answer is not complete after {total_s:.0f} s", total_s=TOTAL_S),
+                tr("Try again, or ask for less."),
+            )
         blocks.append(block)
     return StoredAnswer(
         headers.get("content-type", ""), b"".join(blocks), _term(headers), headers.get("etag", ""),
@@ -303,12 +320,14 @@ def _refuse_status(ref: DataRef, reply: httpx.Response) -> None:
     if status in BUSY:
         raise _Busy(status, reply.reason_phrase, _wait_of(reply.headers))
     if status == HTTPStatus.UNAUTHORIZED:
-        raise NeedsPassword(ref, "the server wants a user's name and password", "State them.")
+        raise NeedsPassword(ref, tr("the server wants a user's name and password"), tr("State them."))
     if status == HTTPStatus.NOT_FOUND:
-        raise NotThere(ref, "the server has nothing there (404)", "Check the address; it may have been removed.")
+        raise NotThere(
+            ref, tr("the server has nothing there (404)"), tr("Check the address; it may have been removed.")
+        )
     if status >= HTTPStatus.BAD_REQUEST:
-        reason = f"the server answers {status} {reply.reason_phrase}"
-        raise CannotRead(ref, reason, _REMEDIES.get(status, "Check the address, or ask the server's owner."))
+        reason = tr("the server answers {status} {reason_phrase}", status=status, reason_phrase=reply.reason_phrase)
+        raise CannotRead(ref, reason, _REMEDIES.get(status, tr("Check the address, or ask the server's owner.")))
 
 
 def _term(headers: Mapping[str, str]) -> float:
@@ -317,11 +336,13 @@ def _term(headers: Mapping[str, str]) -> float:
     return -1.0 if term is None else term
 
 
-_REMEDIES = {403: "Ask the server's owner for the right.", 500: "The server is at fault; tell its owner."}
+_REMEDIES = {403: tr("Ask the server's owner for the right."), 500: tr("The server is at fault; tell its owner.")}
 
 
 def _too_large(ref: DataRef, limit: int) -> CannotRead:
-    return CannotRead(ref, f"the server's answer is larger than {limit / 1e6:,.0f} MB", "Ask for less.")
+    return CannotRead(
+        ref, tr("the server's answer is larger than {limit:,.0f} MB", limit=limit / 1000000.0), tr("Ask for less.")
+    )
 
 
 def _wait_of(headers: Mapping[str, str]) -> float | None:
@@ -349,7 +370,11 @@ def _login(ref: DataRef, address: str) -> httpx.BasicAuth | None:
         if password is not None:
             remember(place, password)  # the keyring is slow to ask
     if password is None:
-        raise NeedsPassword(ref, f"{parts.hostname} wants the password of {unquote(user)}", "State the password.")
+        raise NeedsPassword(
+            ref,
+            tr("{hostname} wants the password of {unquote}", hostname=parts.hostname, unquote=unquote(user)),
+            tr("State the password."),
+        )
     return httpx.BasicAuth(unquote(user), password)
 
 
@@ -370,5 +395,5 @@ def _why(error: Exception) -> str:
 
 def _remedy(error: Exception) -> str:
     if "certificate" in str(error).lower():
-        return "Its certificate does not fit its name or is not trusted; ask its owner."
-    return "Check the address, the net, and whether the server runs."
+        return tr("Its certificate does not fit its name or is not trusted; ask its owner.")
+    return tr("Check the address, the net, and whether the server runs.")

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import IO, cast
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 
 from .connector import Item
 from .copies import copy_folder, prune, store_copy, unpacked_limit
@@ -26,7 +27,7 @@ class Files:
             with os.scandir(ref.place) as scan:
                 return [_item(item) for item in scan if not item.name.startswith(".")]
         except OSError as error:
-            remedy = "Check that the folder is there and that you may read it."
+            remedy = tr("Check that the folder is there and that you may read it.")
             raise CannotRead(ref, error.strerror or str(error), remedy) from error
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:

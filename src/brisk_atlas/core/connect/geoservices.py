@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over
 
@@ -38,7 +39,7 @@ def answer_at(ref: DataRef, address: str, check: Check = lambda: None) -> dict[s
     error = found.get("error")
     if isinstance(error, dict):
         words = str(error.get("message") or error.get("code") or "without a reason")[:300]
-        raise CannotRead(ref, f"the service refuses ({words})", "Check the address and the layer.")
+        raise CannotRead(ref, tr("the service refuses ({words})", words=words), tr("Check the address and the layer."))
     return found
 
 
@@ -103,7 +104,9 @@ class QueriedFeatures(FeatureSource):
                 or (left is not None and left <= 0)
             ):
                 return
-        raise CannotRead(self.ref, f"it has more than {MAX_PAGES:,} pages", "Come closer, or filter it.")
+        raise CannotRead(
+            self.ref, tr("it has more than {max_pages:,} pages", max_pages=MAX_PAGES), tr("Come closer, or filter it.")
+        )
 
 
 class GeoServices(Service):
@@ -125,9 +128,9 @@ class GeoServices(Service):
         try:
             extent = Extent.of([box[name] for name in ("xmin", "ymin", "xmax", "ymax")], crs)
         except (KeyError, TypeError, ValueError) as error:
-            raise CannotRead(ref, "the service states no extent of it", "Choose another layer.") from error
+            raise CannotRead(ref, tr("the service states no extent of it"), tr("Choose another layer.")) from error
         if crs is None or not extent.is_finite:
-            raise CannotRead(ref, "the service offers it in no CRS that is known", "Tell its owner.")
+            raise CannotRead(ref, tr("the service offers it in no CRS that is known"), tr("Tell its owner."))
         name, credit = str(about.get("name") or ref.inner), str(about.get("copyrightText") or "")
         notes = {"service": "GeoServices REST"}
         words = LayerAbout(name, name, str(about.get("description") or ""), attribution=credit, notes=notes)

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .connector import Item
 from .copies import copies_folder, store_copy
@@ -36,7 +37,11 @@ class Inline:
 
     def localise(self, ref: DataRef) -> DataRef:
         if len(ref.place) > LARGEST:
-            raise CannotRead(ref, f"it carries more than {LARGEST:,} characters", "Write it to a file and open that.")
+            raise CannotRead(
+                ref,
+                tr("it carries more than {largest:,} characters", largest=LARGEST),
+                tr("Write it to a file and open that."),
+            )
         folder = copies_folder() / FOLDER
         name = ref.name.replace("/", "_").lstrip(".") or "data.geojson"
         target = folder / self.fingerprint(ref) / name

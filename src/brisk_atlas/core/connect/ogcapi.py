@@ -11,6 +11,7 @@ from urllib.parse import quote, urljoin, urlsplit
 from zlib import crc32
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, world_grid
 
@@ -48,10 +49,12 @@ def json_in(ref: DataRef, body: bytes) -> dict[str, Any]:
         found = json.loads(body)
     except (ValueError, RecursionError) as error:
         if body[:200].lstrip().lower().startswith((b"<!doctype html", b"<html")):
-            raise CannotRead(ref, "the server answers with a page for people", "Check the address.") from error
-        raise CannotRead(ref, "the server's answer is not whole JSON", "Try again, or tell its owner.") from error
+            raise CannotRead(ref, tr("the server answers with a page for people"), tr("Check the address.")) from error
+        raise CannotRead(
+            ref, tr("the server's answer is not whole JSON"), tr("Try again, or tell its owner.")
+        ) from error
     if not isinstance(found, dict):
-        raise CannotRead(ref, "the server's answer is not what the standard has", "Check the address.")
+        raise CannotRead(ref, tr("the server's answer is not what the standard has"), tr("Check the address."))
     return found
 
 
@@ -102,11 +105,13 @@ class CollectionFeatures(FeatureSource):
             if not following or not count or (left is not None and left <= 0):
                 return
             if urlsplit(following).hostname != urlsplit(self.items).hostname:
-                raise CannotRead(self.ref, "its next page lies on another host", "Tell its owner.")
+                raise CannotRead(self.ref, tr("its next page lies on another host"), tr("Tell its owner."))
             if following == address:
-                raise CannotRead(self.ref, "its next page is the same page again", "Tell its owner.")
+                raise CannotRead(self.ref, tr("its next page is the same page again"), tr("Tell its owner."))
             address = following
-        raise CannotRead(self.ref, f"it has more than {MAX_PAGES:,} pages", "Come closer, or filter it.")
+        raise CannotRead(
+            self.ref, tr("it has more than {max_pages:,} pages", max_pages=MAX_PAGES), tr("Come closer, or filter it.")
+        )
 
 
 @dataclass(frozen=True)
@@ -250,7 +255,9 @@ def _collections_address(ref: DataRef) -> str:
         return ref.address
     address = link_in(landing, ref.address, "data", f"{REL}data", type_="json")
     if not address:
-        raise CannotRead(ref, "the server names no collections", "Check the address; it should be the landing page.")
+        raise CannotRead(
+            ref, tr("the server names no collections"), tr("Check the address; it should be the landing page.")
+        )
     return address
 
 
@@ -267,7 +274,7 @@ def _collection(ref: DataRef) -> tuple[dict[str, Any], str]:
         if not following or following == address:
             break
         address = following
-    raise CannotRead(ref, f"the server has no collection '{ref.inner}'", "List the service again.")
+    raise CannotRead(ref, tr("the server has no collection '{inner}'", inner=ref.inner), tr("List the service again."))
 
 
 def _world_tiles(ref: DataRef, kind: str, media_type: str) -> WorldTiles | None:

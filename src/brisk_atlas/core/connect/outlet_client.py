@@ -13,6 +13,7 @@ import shapely
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.errors import NotThere
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.working_copy.shared_rows import Plain, SharedField, SharedOutlet, SharedRow
 
 from .fetching import Reply, exchange
@@ -29,7 +30,7 @@ class RowConflict(RuntimeError):
     """A row that somebody else changed meanwhile; `now` is how it is shown now."""
 
     def __init__(self, now: SharedRow) -> None:
-        super().__init__("the row was changed meanwhile")
+        super().__init__(tr("the row was changed meanwhile"))
         self.now = now
 
 
@@ -56,7 +57,9 @@ class OutletClient:
         found = self._json(self._asked(self.here, "GET"))
         schema = self._json(self._asked(f"{self.here}/schema", "GET"))
         if "rights" not in found:
-            raise CannotRead(self.ref, "the server does not say what may be changed", "It is no Depot; only read it.")
+            raise CannotRead(
+                self.ref, tr("the server does not say what may be changed"), tr("It is no Depot; only read it.")
+            )
         stored = found.get("storageCrs")
         stored = stored if isinstance(stored, str) and crs_of(stored) and not northing_first(stored) else CRS84
         crs_name = "" if stored == CRS84 else stored
@@ -137,15 +140,17 @@ class OutletClient:
         if reply.status < HTTPStatus.BAD_REQUEST or reply.status in accepted:
             return reply
         if reply.status == HTTPStatus.NOT_FOUND:
-            raise NotThere(self.ref, "the Depot has no such outlet or row any more", "Ask its owner.")
+            raise NotThere(self.ref, tr("the Depot has no such outlet or row any more"), tr("Ask its owner."))
         try:
             stated = json.loads(reply.body)
             why = str(stated["description"])[:300]
         except (ValueError, KeyError, TypeError):
-            why = f"the server answers {reply.status}"
+            why = tr("the server answers {status}", status=reply.status)
         if method == "GET":
-            raise CannotRead(self.ref, why, "Ask the Depot's owner.")
-        raise CannotWrite(self.ref, f"the Depot refuses it: {why}", "Change it, or ask the Depot's owner.")
+            raise CannotRead(self.ref, why, tr("Ask the Depot's owner."))
+        raise CannotWrite(
+            self.ref, tr("the Depot refuses it: {why}", why=why), tr("Change it, or ask the Depot's owner.")
+        )
 
     def _json(self, reply: Reply) -> dict[str, Any]:
         try:
@@ -153,7 +158,7 @@ class OutletClient:
         except (ValueError, RecursionError):
             found = None
         if not isinstance(found, dict):
-            raise CannotRead(self.ref, "the server's answer is not what the standard has", "Check the address.")
+            raise CannotRead(self.ref, tr("the server's answer is not what the standard has"), tr("Check the address."))
         return found
 
 

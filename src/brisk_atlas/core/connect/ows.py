@@ -12,6 +12,7 @@ from zlib import crc32
 from lxml import etree
 
 from brisk_atlas.core.model import CannotPlace, CannotRead, DataRef, refusing
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.crs import proj_crs
 
 from .fetching import fetch
@@ -83,15 +84,19 @@ def check_xml(ref: DataRef, body: bytes) -> None:
     """Raise CannotRead for an answer that is no XML, that is a complaint, or that defines entities of its own."""
     head = body[:5000].lstrip(b"\xef\xbb\xbf \t\r\n")
     if head[:15].lower().startswith((b"<!doctype html", b"<html")):
-        raise CannotRead(ref, "the server answers with a page for people", "Ask its owner for the service's address.")
+        raise CannotRead(
+            ref, tr("the server answers with a page for people"), tr("Ask its owner for the service's address.")
+        )
     if b"<!ENTITY" in body:
-        raise CannotRead(ref, "its XML defines entities of its own, which can be an attack", "Tell its owner.")
+        raise CannotRead(ref, tr("its XML defines entities of its own, which can be an attack"), tr("Tell its owner."))
     if not head.startswith(b"<"):
         start = head[:60].decode("utf-8", "replace")
-        raise CannotRead(ref, f"the server's answer is not XML ('{start}')", "Check the address.")
+        raise CannotRead(ref, tr("the server's answer is not XML ('{start}')", start=start), tr("Check the address."))
     complaint = complaint_in(body)
     if complaint:
-        raise CannotRead(ref, f"the service refuses ({complaint})", "Check the address and the layer.")
+        raise CannotRead(
+            ref, tr("the service refuses ({complaint})", complaint=complaint), tr("Check the address and the layer.")
+        )
 
 
 def tree_of(ref: DataRef, body: bytes) -> etree._Element:
@@ -100,7 +105,9 @@ def tree_of(ref: DataRef, body: bytes) -> etree._Element:
     try:
         return etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False))
     except (etree.XMLSyntaxError, ValueError) as error:
-        raise CannotRead(ref, f"the server's answer is not whole XML ({error})", "Try again.") from error
+        raise CannotRead(
+            ref, tr("the server's answer is not whole XML ({error})", error=error), tr("Try again.")
+        ) from error
 
 
 def complaint_in(body: bytes) -> str:
@@ -142,6 +149,10 @@ def picture_problem(ref: DataRef, answer: StoredAnswer) -> CannotRead:
     """Return what is wrong with an answer that should have been a picture."""
     complaint = complaint_in(answer.body)
     if complaint:
-        return CannotRead(ref, f"the service refuses ({complaint})", "Choose another scale or place.")
+        return CannotRead(
+            ref, tr("the service refuses ({complaint})", complaint=complaint), tr("Choose another scale or place.")
+        )
     kind = answer.media_type.partition(";")[0] or "nothing that it names"
-    return CannotRead(ref, f"the server answers with {kind} where a picture was asked for", "Tell its owner.")
+    return CannotRead(
+        ref, tr("the server answers with {kind} where a picture was asked for", kind=kind), tr("Tell its owner.")
+    )

@@ -21,6 +21,7 @@ from psycopg.conninfo import conninfo_to_dict, make_conninfo
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.errors import NeedsPassword
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.passwords import masked, password_of
 from brisk_atlas.core.system.jobs import stopped_by
 
@@ -63,22 +64,30 @@ def explained_database(ref: DataRef) -> Iterator[None]:
     try:
         yield
     except psycopg.errors.QueryCanceled as error:
-        raise CannotRead(ref, "the server stopped the question, which took too long", "Ask for less.") from error
+        raise CannotRead(
+            ref, tr("the server stopped the question, which took too long"), tr("Ask for less.")
+        ) from error
     except psycopg.errors.InsufficientPrivilege as error:
         raise CannotRead(
-            ref, f"you may not read it ({_line(error)})", "Ask the database's owner for the right."
+            ref, tr("you may not read it ({line})", line=_line(error)), tr("Ask the database's owner for the right.")
         ) from error
     except (psycopg.errors.SyntaxError, psycopg.errors.UndefinedColumn, psycopg.errors.UndefinedFunction) as error:
-        raise CannotRead(ref, f"the database can't follow it ({_line(error)})", "Mend the statement.") from error
+        raise CannotRead(
+            ref, tr("the database can't follow it ({line})", line=_line(error)), tr("Mend the statement.")
+        ) from error
     except psycopg.errors.UndefinedTable as error:
-        raise CannotRead(ref, f"there is no such table ({_line(error)})", "List the database again.") from error
+        raise CannotRead(
+            ref, tr("there is no such table ({line})", line=_line(error)), tr("List the database again.")
+        ) from error
     except psycopg.OperationalError as error:
         if _wants_password(error):
-            raise NeedsPassword(ref, _line(error), "State the password.") from error
-        raise CannotRead(ref, f"the database can't be reached ({_line(error)})", _remedy(str(error))) from error
+            raise NeedsPassword(ref, _line(error), tr("State the password.")) from error
+        raise CannotRead(
+            ref, tr("the database can't be reached ({line})", line=_line(error)), _remedy(str(error))
+        ) from error
     except psycopg.Error as error:
         raise CannotRead(
-            ref, f"the database refuses ({_line(error)})", "Look at the address, or ask its owner."
+            ref, tr("the database refuses ({line})", line=_line(error)), tr("Look at the address, or ask its owner.")
         ) from error
 
 
@@ -97,12 +106,12 @@ def _line(error: Exception) -> str:
 
 def _remedy(text: str) -> str:
     if "password" in text:
-        return "Check the user's name and password."
+        return tr("Check the user's name and password.")
     if "does not exist" in text:
-        return "Check the name of the database and of the user."
+        return tr("Check the name of the database and of the user.")
     if "certificate" in text or "SSL" in text:
-        return "Check the certificates that the address names."
-    return "Check the address, and whether the server runs."
+        return tr("Check the certificates that the address names.")
+    return tr("Check the address, and whether the server runs.")
 
 
 @contextmanager
@@ -159,12 +168,14 @@ def writing(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
             link.execute(f"SET LOCAL lock_timeout = {LOCK_MS}")
             yield link
     except (psycopg.errors.LockNotAvailable, psycopg.errors.QueryCanceled, psycopg.errors.DeadlockDetected) as error:
-        raise CannotWrite(ref, "another program holds its rows", "Try again when it is done.") from error
+        raise CannotWrite(ref, tr("another program holds its rows"), tr("Try again when it is done.")) from error
     except (psycopg.errors.InsufficientPrivilege, psycopg.errors.ReadOnlySqlTransaction) as error:
-        raise CannotWrite(ref, f"you may not write it ({_line(error)})", "Ask the database's owner.") from error
+        raise CannotWrite(
+            ref, tr("you may not write it ({line})", line=_line(error)), tr("Ask the database's owner.")
+        ) from error
     except psycopg.Error as error:
         raise CannotWrite(
-            ref, f"the database refuses ({_line(error)})", "Nothing was written; mend the value."
+            ref, tr("the database refuses ({line})", line=_line(error)), tr("Nothing was written; mend the value.")
         ) from error
 
 
@@ -234,7 +245,7 @@ class Postgres:
         return b""
 
     def localise(self, ref: DataRef) -> DataRef:
-        raise CannotRead(ref, "a table of a database is no file", "Export it to a file first.")
+        raise CannotRead(ref, tr("a table of a database is no file"), tr("Export it to a file first."))
 
 
 CONNECTOR = Postgres()

@@ -13,6 +13,7 @@ import numpy as np
 from psycopg import sql
 
 from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .coverage_grid import TILE, UNLIKE, grid_of_cells
@@ -73,8 +74,11 @@ class TableCoverage(Coverage):
         rest = factor // source.factor
         blocks = (TILE * rest) ** 2 / self.block
         if blocks > MAX_BLOCKS:
-            reason = f"at this scale a tile takes about {blocks:,.0f} of its rows, and it has no overview for that"
-            raise CannotRead(self.ref, reason, "Zoom in, or ask for overview tables (ST_CreateOverview).")
+            reason = tr(
+                "at this scale a tile takes about {blocks:,.0f} of its rows, and it has no overview for that",
+                blocks=blocks,
+            )
+            raise CannotRead(self.ref, reason, tr("Zoom in, or ask for overview tables (ST_CreateOverview)."))
         out = np.full((TILE, TILE, len(self.bands)), np.nan, np.float32)
         for body in self._bodies(source, box, rest):
             check()
@@ -107,7 +111,9 @@ def block_in(ref: DataRef, body: bytes) -> Block:
         for band in range(bands):
             flags, kind = body[at], np.dtype(order + TYPES[body[at] & 15].replace("?", "u1"))
             if flags & 128:
-                raise CannotRead(ref, OUTSIDE, "Ask for the files, or for the rasters to be loaded into the database.")
+                raise CannotRead(
+                    ref, OUTSIDE, tr("Ask for the files, or for the rasters to be loaded into the database.")
+                )
             at += 1
             nodata = np.frombuffer(body, kind, 1, at)[0]
             at += kind.itemsize
@@ -117,7 +123,9 @@ def block_in(ref: DataRef, body: bytes) -> Block:
             if flags & 64:
                 found[band][values == nodata] = np.nan
     except (struct.error, ValueError, IndexError, TypeError) as error:
-        raise CannotRead(ref, f"a raster of it can't be understood ({error})", "Ask its owner.") from error
+        raise CannotRead(
+            ref, tr("a raster of it can't be understood ({error})", error=error), tr("Ask its owner.")
+        ) from error
     return Block(left, top, across, down, found)
 
 
@@ -159,13 +167,15 @@ def coverage_of(
         ).format(name, place),
     )
     if not rows:
-        raise CannotRead(ref, "it has no rasters", "Choose another table.")
+        raise CannotRead(ref, tr("it has no rasters"), tr("Choose another table."))
     across, down, skew_x, skew_y, _, bands, count, left, right, bottom, top, cells = rows[0]
-    remedy = "Ask for it as GeoTIFF files."
+    remedy = tr("Ask for it as GeoTIFF files.")
     if len(rows) > 1:
-        raise CannotRead(ref, "its rasters differ in their cells, bands or CRS, so that they are not one grid", remedy)
+        raise CannotRead(
+            ref, tr("its rasters differ in their cells, bands or CRS, so that they are not one grid"), remedy
+        )
     if skew_x or skew_y or across <= 0 or down >= 0 or abs(across + down) > UNLIKE * across:
-        raise CannotRead(ref, "its rasters are turned, upside down or of cells that are not square", remedy)
+        raise CannotRead(ref, tr("its rasters are turned, upside down or of cells that are not square"), remedy)
     shift = ask(
         ref,
         sql.SQL(
@@ -174,16 +184,16 @@ def coverage_of(
         ).format(name, place, *map(sql.Literal, (left, across, top))),
     )[0]
     if max(shift) > NEAR:
-        raise CannotRead(ref, "its rasters do not lie on one grid of cells", remedy)
+        raise CannotRead(ref, tr("its rasters do not lie on one grid of cells"), remedy)
     found = _bands(ref, place, column, bands)
     width, height = round((right - left) / across), round((top - bottom) / across)
     extent = Extent(left, top - height * across, left + width * across, top, crs)
     remarks = []
     if cells > width * height:
-        remarks.append("some of its rasters lie over others; where they do, that of the last row is read")
+        remarks.append(tr("some of its rasters lie over others; where they do, that of the last row is read"))
     kinds = {kind for _, kind in found}
     if kinds & {"int32", "uint32", "float64"}:
-        remarks.append("its numbers are read with the seven digits of float32")
+        remarks.append(tr("its numbers are read with the seven digits of float32"))
     coverage = TableCoverage(
         ref=ref,
         about=LayerAbout(names[1] or column, names[1] or column, notes={"rasters": f"{count:,}"}),
@@ -211,7 +221,7 @@ def _bands(ref: DataRef, place: sql.Composable, column: str, count: int) -> list
             ),
         )
         if any(outside for _, outside in rows):
-            raise CannotRead(ref, OUTSIDE, "Ask for the files, or for the rasters to be loaded into the database.")
+            raise CannotRead(ref, OUTSIDE, tr("Ask for the files, or for the rasters to be loaded into the database."))
         found.append((Band(number, f"band {number}"), NAMES.get(rows[0][0], "float64")))
     return found
 

@@ -11,6 +11,7 @@ from urllib.parse import parse_qsl, urljoin, urlsplit, urlunsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.model.errors import NeedsPassword
+from brisk_atlas.core.model.language import tr
 
 from .fetching import fetch
 from .ows import OWN_SETTINGS, asking, complaint_in
@@ -81,8 +82,8 @@ def _recognised(address: str, check: Check) -> DataRef:
         fetch(asked, asked.place, limit=LOOK_BYTES, check=check)  # for its reason
     raise CannotRead(
         asked,
-        "what the server answers is no service that is known",
-        "Ask its owner for the address of its capabilities or landing page, or of a file.",
+        tr("what the server answers is no service that is known"),
+        tr("Ask its owner for the address of its capabilities or landing page, or of a file."),
     )
 
 

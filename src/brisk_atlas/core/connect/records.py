@@ -10,6 +10,7 @@ from typing import Any
 from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .catalogues import MAX_RECORDS, PAGE, RECORD_BYTES, RecordCatalogue, RecordSearch
 from .connector import Item
@@ -66,7 +67,9 @@ def _items(ref: DataRef, collection: str) -> str:
             return link_in(each, ref.address, "items", type_="json") or urljoin(
                 ref.address, f"collections/{collection}/items"
             )
-    raise CannotRead(ref, f"the catalogue has no collection '{unquote(collection)}'", "List it again.")
+    raise CannotRead(
+        ref, tr("the catalogue has no collection '{unquote}'", unquote=unquote(collection)), tr("List it again.")
+    )
 
 
 def _as_dcat(found: dict[str, Any], address: str) -> dict[str, Any]:

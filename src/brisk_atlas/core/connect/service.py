@@ -17,6 +17,7 @@ import numpy as np
 from brisk_atlas.core.model import Band, CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
 from brisk_atlas.core.model.dimension import band_at, places_of
 from brisk_atlas.core.model.errors import NotThere
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TileGrid, TilePlace
 
 from .connector import Item
@@ -227,4 +228,4 @@ class Service(ABC):
         return b""
 
     def localise(self, ref: DataRef) -> DataRef:
-        raise CannotRead(ref, "a layer of a service is no file", "Export it to a file first.")
+        raise CannotRead(ref, tr("a layer of a service is no file"), tr("Export it to a file first."))

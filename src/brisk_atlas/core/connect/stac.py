@@ -13,6 +13,7 @@ from typing import Any
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .catalogues import box_in
 from .connector import Item
@@ -56,7 +57,9 @@ class SceneSearch:
             days = [date.fromisoformat(stated[key]) if key in stated else None for key in ("first", "last")]
             cloud = float(stated["cloud"]) if "cloud" in stated else None
         except ValueError as error:
-            raise CannotRead(ref, f"the search can't be followed ({error})", "Search again.") from error
+            raise CannotRead(
+                ref, tr("the search can't be followed ({error})", error=error), tr("Search again.")
+            ) from error
         return cls(name, box_in(ref, stated.get("bbox", "")), days[0], days[1], cloud)
 
     def settings(self) -> dict[str, str]:
@@ -88,7 +91,7 @@ def _landing(ref: DataRef) -> dict[str, Any]:
 def _collections(ref: DataRef) -> list[tuple[dict[str, Any], str]]:
     address = link_in(_landing(ref), ref.address, "data", f"{REL}data")
     if not address:
-        raise CannotRead(ref, "the catalogue names no collections", "Check the address.")
+        raise CannotRead(ref, tr("the catalogue names no collections"), tr("Check the address."))
     stated = json_at(ref, address).get("collections") or []
     return [(each, address) for each in stated if isinstance(each, dict) and each.get("id")]
 
@@ -97,7 +100,9 @@ def _items_address(ref: DataRef, collection: str) -> str:
     for each, base in _collections(ref):
         if str(each["id"]) == collection:
             return link_in(each, base, "items") or f"{base.rstrip('/')}/{quote(collection)}/items"
-    raise CannotRead(ref, f"the catalogue has no collection '{collection}'", "List it again.")
+    raise CannotRead(
+        ref, tr("the catalogue has no collection '{collection}'", collection=collection), tr("List it again.")
+    )
 
 
 class Stac:
@@ -145,7 +150,9 @@ class Stac:
         return b""
 
     def localise(self, ref: DataRef) -> DataRef:
-        raise CannotRead(ref, "an item of a catalogue is no file", "Open it; its files are read where they lie.")
+        raise CannotRead(
+            ref, tr("an item of a catalogue is no file"), tr("Open it; its files are read where they lie.")
+        )
 
 
 CONNECTOR = Stac()

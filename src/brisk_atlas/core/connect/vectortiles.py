@@ -12,6 +12,7 @@ from urllib.parse import urljoin
 
 from brisk_atlas.core.model import CannotRead, DataRef, Extent, Field
 from brisk_atlas.core.model.errors import NotThere
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, world_grid
 
@@ -53,9 +54,13 @@ def unpacked(ref: DataRef, body: bytes) -> bytes:
         with gzip.open(io.BytesIO(body)) as stream:
             found = stream.read(TILE_BYTES + 1)
     except (OSError, EOFError) as error:
-        raise CannotRead(ref, "a tile is damaged", "Ask its owner.") from error
+        raise CannotRead(ref, tr("a tile is damaged"), tr("Ask its owner.")) from error
     if len(found) > TILE_BYTES:
-        raise CannotRead(ref, f"a tile is larger than {TILE_BYTES / 1e6:.0f} MB", "Ask its owner what it is.")
+        raise CannotRead(
+            ref,
+            tr("a tile is larger than {tile_bytes:.0f} MB", tile_bytes=TILE_BYTES / 1000000.0),
+            tr("Ask its owner what it is."),
+        )
     return found
 
 
@@ -116,7 +121,7 @@ def described(ref: DataRef) -> Described:
     if not is_vector_template(ref.address):
         found = _json(ref, fetch(ref, ref.address, accept="application/json").body)
         if found is None or not isinstance(found.get("tiles"), list) or not found["tiles"]:
-            raise CannotRead(ref, "it describes no tiles", "Ask for the address of its TileJSON.")
+            raise CannotRead(ref, tr("it describes no tiles"), tr("Ask for the address of its TileJSON."))
         return Described(flattened(found), urljoin(ref.address, str(found["tiles"][0])))
     before = ref.address.partition("/{z}")[0]
     for address in (f"{before}/metadata.json", f"{before}.json", f"{before}/tiles.json"):
@@ -155,11 +160,13 @@ def _layers_of(ref: DataRef) -> list[dict[str, Any]]:
     whole = TemplateFeatures(ref, LayerAbout("", ""), world_grid(0, 0), WORLD_DEGREES, (), "Unknown", ref.address)
     body = whole.body(TilePlace(0, 0, 0))
     if not body:
-        raise CannotRead(ref, "nothing names its layers, and it has no tile of the world", "Ask for its TileJSON.")
+        raise CannotRead(
+            ref, tr("nothing names its layers, and it has no tile of the world"), tr("Ask for its TileJSON.")
+        )
     try:
         return [{"id": name, **_about(pyogrio.read_info(body, layer=name))} for name, _ in pyogrio.list_layers(body)]
     except DataSourceError as error:
-        raise CannotRead(ref, "its tiles are no vector tiles", "Check the address.") from error
+        raise CannotRead(ref, tr("its tiles are no vector tiles"), tr("Check the address.")) from error
 
 
 def _about(info: dict[str, Any]) -> dict[str, Any]:
@@ -186,14 +193,14 @@ def layer_values(ref: DataRef, about: Described, name: str) -> dict[str, Any]:
     """Return what any layer of vector tiles has, for the layer of that name. Raises CannotRead."""
     stated = about.layers.get(name)
     if stated is None:
-        raise CannotRead(ref, f"its tiles have no layer '{name}'", "List it again.")
+        raise CannotRead(ref, tr("its tiles have no layer '{name}'", name=name), tr("List it again."))
     typed, grid = stated.get("fields"), about.grid
     fields = typed.items() if isinstance(typed, dict) else ()
     title = str(stated.get("description") or name)
     levels = f"{grid.levels[-1].name} to {grid.levels[0].name}"
     words = LayerAbout(
         name, title, str(about.found.get("description") or ""), attribution=str(about.found.get("attribution") or ""),
-        notes={"zoom levels": levels, "features": "simplified for each level"},
+        notes={"zoom levels": levels, "features": tr("simplified for each level")},
     )  # fmt: skip
     return {
         "ref": ref,

@@ -8,6 +8,7 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .coverage_grid import UNLIKE, grid_of_cells
@@ -56,9 +57,13 @@ class Wcs(Service):
         try:
             return _described(DataRef(ref.kind, ref.place, ref.inner), etree.fromstring(body, _parser()))
         except etree.XMLSyntaxError as error:
-            raise CannotRead(ref, f"its description is broken ({error})", "Tell the service's owner.") from error
+            raise CannotRead(
+                ref, tr("its description is broken ({error})", error=error), tr("Tell the service's owner.")
+            ) from error
         except (AttributeError, KeyError, ValueError, IndexError, TypeError) as error:
-            raise CannotRead(ref, f"its description can't be followed ({error})", "Ask for another format.") from error
+            raise CannotRead(
+                ref, tr("its description can't be followed ({error})", error=error), tr("Ask for another format.")
+            ) from error
 
 
 def _parser() -> etree.XMLParser:
@@ -81,13 +86,15 @@ def _described(ref: DataRef, root: Any) -> ScaledCoverage:
     name = envelope.get("srsName", "")
     crs = crs_of(name)
     if crs is None:
-        raise CannotRead(ref, f"its CRS '{name}' is not known", "Ask its owner for one by its EPSG code.")
+        raise CannotRead(
+            ref, tr("its CRS '{name}' is not known", name=name), tr("Ask its owner for one by its EPSG code.")
+        )
     labels = envelope.get("axisLabels", "").split()
     low, high = (
         [float(n) for n in envelope.findtext(f"{{*}}{corner}").split()] for corner in ("lowerCorner", "upperCorner")
     )
     if len(low) != 2 or len(labels) != 2:
-        raise CannotRead(ref, f"it has {len(low)} dimensions, not two", "Choose another coverage.")
+        raise CannotRead(ref, tr("it has {count} dimensions, not two", count=len(low)), tr("Choose another coverage."))
     x, y = (1, 0) if northing_first(name) else (0, 1)
     extent = Extent(low[x], low[y], high[x], high[y], crs)
     limits = next(root.iter("{*}GridEnvelope"))
@@ -98,7 +105,7 @@ def _described(ref: DataRef, root: Any) -> ScaledCoverage:
     columns, rows = counts if vectors[0][x] else counts[::-1]
     resolution = extent.width / columns
     if abs(extent.height / rows - resolution) > UNLIKE * resolution:
-        raise CannotRead(ref, "its cells are not square, which is not read yet", "Ask for another format.")
+        raise CannotRead(ref, tr("its cells are not square, which is not read yet"), tr("Ask for another format."))
     bands, nothing = [], None
     for number, each in enumerate(root.iter("{*}field"), 1):
         unit = next(each.iter("{*}uom"), None)
@@ -107,7 +114,7 @@ def _described(ref: DataRef, root: Any) -> ScaledCoverage:
         nil = next(each.iter("{*}nilValue"), None)
         nothing = float(nil.text) if nil is not None and nothing is None else nothing
     if not bands:
-        raise CannotRead(ref, "its description names no bands", "Tell the service's owner.")
+        raise CannotRead(ref, tr("its description names no bands"), tr("Tell the service's owner."))
     title = root.findtext(".//{*}CoverageDescription/{*}name") or ref.inner
     about = LayerAbout(ref.inner, title, notes={"service": f"WCS {VERSION}"})
     return ScaledCoverage(

@@ -13,6 +13,7 @@ from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.model.errors import NotThere
+from brisk_atlas.core.model.language import tr
 
 from .fetching import fetch_range
 
@@ -88,7 +89,7 @@ class WebFile(io.RawIOBase):
             self._fetched(missing[0], missing[-1] - missing[0] + 1)
         pieces = [self._block(number) for number in range(first, last + 1)]
         if any(piece is None for piece in pieces):
-            raise OSError("the server sent less than it stated")
+            raise OSError(tr("the server sent less than it stated"))
         whole = b"".join(piece for piece in pieces if piece is not None)
         found = whole[self._at - first * BLOCK : end - first * BLOCK]
         self._at += len(found)

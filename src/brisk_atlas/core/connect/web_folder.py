@@ -6,6 +6,7 @@ from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin, urlsplit, urlunsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 
 from .connector import Item
 from .fetching import fetch
@@ -52,7 +53,9 @@ def list_web_folder(ref: DataRef) -> list[Item]:
     answer = fetch(ref, ref.place, accept="text/html", limit=PAGE_BYTES)
     page = answer.body.decode("utf-8", "replace")
     if "<a " not in page.lower():
-        raise CannotRead(ref, "the web server does not list its files", "Ask for the address of the file itself.")
+        raise CannotRead(
+            ref, tr("the web server does not list its files"), tr("Ask for the address of the file itself.")
+        )
     items = []
     for address in links_below(ref.place, page):
         is_folder = address.endswith("/")

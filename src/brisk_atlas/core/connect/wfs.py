@@ -11,6 +11,7 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform_extent
 
 from .fetching import fetch
@@ -70,14 +71,16 @@ class TypeFeatures(FeatureSource):
             if not self.format or body[:1] == b"<":
                 check_xml(self.ref, body)
             if body == before:
-                raise CannotRead(self.ref, "its next page is the same page again", "Tell its owner.")
+                raise CannotRead(self.ref, tr("its next page is the same page again"), tr("Tell its owner."))
             yield body
             count = _returned(body)
             start, before = start + count, body
             left = None if left is None else left - count
             if not self.paged or count < asked or (left is not None and left <= 0):
                 return
-        raise CannotRead(self.ref, f"it has more than {MAX_PAGES:,} pages", "Come closer, or filter it.")
+        raise CannotRead(
+            self.ref, tr("it has more than {max_pages:,} pages", max_pages=MAX_PAGES), tr("Come closer, or filter it.")
+        )
 
 
 def _returned(body: bytes) -> int:
@@ -107,7 +110,9 @@ class Wfs(Service):
         service = capabilities(ref, "WFS", _parse)
         layer = service.contents.get(ref.inner)
         if layer is None:
-            raise CannotRead(ref, f"the service has no feature type '{ref.inner}'", "List the service again.")
+            raise CannotRead(
+                ref, tr("the service has no feature type '{inner}'", inner=ref.inner), tr("List the service again.")
+            )
         version = "2.0.0" if service.version >= "2" else "1.1.0"
         operation = next((each for each in service.operations if each.name == "GetFeature"), None)
         methods = operation.methods if operation is not None else []
@@ -189,7 +194,9 @@ def _schema(ref: DataRef, body: bytes) -> tuple[tuple[Field, ...], str | None]:
     try:
         root = etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
     except etree.XMLSyntaxError as error:
-        raise CannotRead(ref, f"the schema that it states is broken ({error})", "Tell its owner.") from error
+        raise CannotRead(
+            ref, tr("the schema that it states is broken ({error})", error=error), tr("Tell its owner.")
+        ) from error
     fields, shape = [], None
     for element in root.iter("{http://www.w3.org/2001/XMLSchema}element"):
         name, kind = element.get("name"), (element.get("type") or "").rpartition(":")[2]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic, transform_extent
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over
 
@@ -76,7 +77,9 @@ class Wms(Service):
         service = capabilities(ref, "WMS", _parse)
         layer = service.contents.get(ref.inner)
         if layer is None:
-            raise CannotRead(ref, f"the service has no layer '{ref.inner}'", "List the service again.")
+            raise CannotRead(
+                ref, tr("the service has no layer '{inner}'", inner=ref.inner), tr("List the service again.")
+            )
         crs_name, extent = _place(ref, layer)
         dimensions = _dimensions(layer)
         finest = FINEST_DEGREES if is_geographic(extent.crs or WORLD) else FINEST_M
@@ -141,10 +144,15 @@ def _dimensions(layer: Any) -> tuple[StatedDimension, ...]:
 
 def _about(layer: Any, service: Any, dimensions: tuple[StatedDimension, ...]) -> LayerAbout:
     credit = (getattr(layer, "attribution", None) or {}).get("title") or ""
-    notes = {"drawn": "by the server, for each scale", "service": f"WMS {service.version}"}
+    notes = {"drawn": tr("by the server, for each scale"), "service": tr("WMS {version}", version=service.version)}
     for each in dimensions:
-        words = f"{each.dimension.shown(0)} to {each.dimension.shown(-1)}, {len(each.names):,} places"
-        notes[each.dimension.name] = words + (", the last ones of more" if each.is_cut else "")
+        words = tr(
+            "{shown} to {shown2}, {count:,} places",
+            shown=each.dimension.shown(0),
+            shown2=each.dimension.shown(-1),
+            count=len(each.names),
+        )
+        notes[each.dimension.name] = words + (tr(", the last ones of more") if each.is_cut else "")
     if layer.styles:
         notes["styles"] = ", ".join(each["title"] or name for name, each in layer.styles.items())
     record = next((each["url"] for each in layer.metadataUrls if each.get("url")), "")
@@ -173,7 +181,9 @@ def _place(ref: DataRef, layer: Any) -> tuple[str, Extent]:
         placed = transform_extent(around, crs)
         if placed is not None and placed.is_finite and placed.width > 0:
             return name, placed
-    raise CannotRead(ref, "the service offers it in no CRS that is known", "Ask its owner for one by its EPSG code.")
+    raise CannotRead(
+        ref, tr("the service offers it in no CRS that is known"), tr("Ask its owner for one by its EPSG code.")
+    )
 
 
 CONNECTOR = Wms()

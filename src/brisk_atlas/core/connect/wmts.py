@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import metres_per_unit, transform_extent
 from brisk_atlas.core.place.tile_grid import PIXEL_M, TileGrid, TileLevel, TilePlace
 
@@ -61,7 +62,9 @@ class Wmts(Service):
         service = capabilities(ref, "WMTS", _parse)
         layer = service.contents.get(ref.inner)
         if layer is None:
-            raise CannotRead(ref, f"the service has no layer '{ref.inner}'", "List the service again.")
+            raise CannotRead(
+                ref, tr("the service has no layer '{inner}'", inner=ref.inner), tr("List the service again.")
+            )
         grids = {
             name: _grid(service.tilematrixsets[name])
             for name in layer.tilematrixsetlinks
@@ -69,7 +72,9 @@ class Wmts(Service):
         }
         usable = {name: grid for name, grid in grids.items() if grid is not None and grid.levels}
         if not usable:
-            raise CannotRead(ref, "none of its sets of tiles is in a CRS that is known", "Ask its owner for another.")
+            raise CannotRead(
+                ref, tr("none of its sets of tiles is in a CRS that is known"), tr("Ask its owner for another.")
+            )
         name, grid = max(usable.items(), key=lambda each: (len(each[1].levels), each[0]))
         templates = [each for each in layer.resourceURLs if each.get("resourceType") == "tile"]
         offered = [each["format"] for each in templates] or list(layer.formats)
@@ -81,9 +86,9 @@ class Wmts(Service):
         )
         usual = next((key for key, value in layer.styles.items() if value.get("isDefault")), "")
         notes = {
-            "drawn": "tiles cut beforehand",
-            "service": "WMTS 1.0.0",
-            "tiles": f"{name}, {len(grid.levels)} levels",
+            "drawn": tr("tiles cut beforehand"),
+            "service": tr("WMTS 1.0.0"),
+            "tiles": tr("{name}, {count} levels", name=name, count=len(grid.levels)),
         }
         about = LayerAbout(ref.inner, layer.title or ref.inner, layer.abstract or "", notes=notes)
         extent = _extent(layer, grid)

@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_atlas.core.model import CannotRead, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace, world_grid
 
 from .service import Contents, LayerAbout, Pictures, Service
@@ -42,9 +43,11 @@ class Xyz(Service):
 
     def pictures(self, ref: DataRef) -> Pictures:
         if not is_template(ref.address):
-            raise CannotRead(ref, "its address has no {z}, {x} and {y}", "Ask for the address of its tiles.")
+            raise CannotRead(ref, tr("its address has no {z}, {x} and {y}"), tr("Ask for the address of its tiles."))
         grid = world_grid(0, LAST_LEVEL)
-        about = LayerAbout("tiles", _title(ref), notes={"zoom levels": f"0 to {LAST_LEVEL}, as is usual"})
+        about = LayerAbout(
+            "tiles", _title(ref), notes={"zoom levels": tr("0 to {last_level}, as is usual", last_level=LAST_LEVEL)}
+        )
         half = -grid.left
         return TemplatePictures(ref, about, grid, Extent(-half, -half, half, half, grid.crs))
 

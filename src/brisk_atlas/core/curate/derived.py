@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from brisk_atlas.core.model import DataKind, Dataset, Facts
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
 from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.record.checks import CAUTION, NOTE, Finding
@@ -208,21 +209,32 @@ def _extent(record: Record, derived: Record) -> Iterator[Finding]:
     x, y = max(SLACK * across, LEAST_SLACK), max(SLACK * up, LEAST_SLACK)
     outside = (says.west - data.west > x or data.east - says.east > x  # type: ignore[operator]
                or says.south - data.south > y or data.north - says.north > y)  # type: ignore[operator] # fmt: skip
-    lies = f"{_text(data)} in the data, {_text(says)} in the record"
+    lies = tr("{text} in the data, {text2} in the record", text=_text(data), text2=_text(says))
     if outside:
-        yield Finding(CAUTION, ("boxes", 0), f"The data reaches beyond the record's extent: {lies}.", "data")
+        yield Finding(
+            CAUTION, ("boxes", 0), tr("The data reaches beyond the record's extent: {lies}.", lies=lies), "data"
+        )
         return
     area = (says.east - says.west) * (says.north - says.south)  # type: ignore[operator]
     if area > MUCH_LARGER * across * up:
         times = area / (across * up)
-        told_times = f"{times:,.0f} times" if times < 1000 else "many times"
+        told_times = f"{times:,.0f} times" if times < 1000 else tr("many times")
         yield Finding(
-            NOTE, ("boxes", 0), f"The record's extent is {told_times} as large as the data's: {lies}.", "data"
+            NOTE,
+            ("boxes", 0),
+            tr("The record's extent is {told_times} as large as the data's: {lies}.", told_times=told_times, lies=lies),
+            "data",
         )
 
 
 def _text(box: Box) -> str:
-    return f"{box.west:.4f} to {box.east:.4f}, {box.south:.4f} to {box.north:.4f}"
+    return tr(
+        "{west:.4f} to {east:.4f}, {south:.4f} to {north:.4f}",
+        west=box.west,
+        east=box.east,
+        south=box.south,
+        north=box.north,
+    )
 
 
 def _systems(record: Record, derived: Record) -> Iterator[Finding]:
@@ -238,7 +250,12 @@ def _systems(record: Record, derived: Record) -> Iterator[Finding]:
             same_crs(f"EPSG:{c}", f"EPSG:{code}") for c in codes if c.isdigit()
         ):
             says = ", ".join(f"EPSG:{c}" for c in sorted(codes))
-            yield Finding(CAUTION, ("systems", 0), f"The data is in EPSG:{code}; the record says {says}.", "data")
+            yield Finding(
+                CAUTION,
+                ("systems", 0),
+                tr("The data is in EPSG:{code}; the record says {says}.", code=code, says=says),
+                "data",
+            )
 
 
 def _plain_code(system: System) -> str:
@@ -249,12 +266,19 @@ def _counts(record: Record, derived: Record) -> Iterator[Finding]:
     data = {o.type: o.count for o in derived.objects}
     for i, stated in enumerate(record.objects):
         if stated.count is not None and stated.type in data and data[stated.type] != stated.count:
-            reason = f"The data has {data[stated.type]:,} objects; the record says {stated.count:,}."
+            reason = tr(
+                "The data has {data:,} objects; the record says {count:,}.", data=data[stated.type], count=stated.count
+            )
             yield Finding(CAUTION, ("objects", i, "count"), reason, "data")
     sizes = {d.name: d.size for d in derived.dimensions}
     for i, axis in enumerate(record.dimensions):
         if axis.size is not None and sizes.get(axis.name) not in (None, axis.size):
-            reason = f"The data has {sizes[axis.name]:,} {axis.name}s; the record says {axis.size:,}."
+            reason = tr(
+                "The data has {sizes:,} {name}s; the record says {size:,}.",
+                sizes=sizes[axis.name],
+                name=axis.name,
+                size=axis.size,
+            )
             yield Finding(CAUTION, ("dimensions", i, "size"), reason, "data")
 
 
@@ -269,11 +293,11 @@ def _fields(record: Record, derived: Record) -> Iterator[Finding]:
         stated = {f.name.casefold() for f in entity.fields}
         for j, f in enumerate(entity.fields):
             if f.name.casefold() not in has | _GEOMETRY:
-                reason = f"The record explains the field {f.name}, which the data does not have."
+                reason = tr("The record explains the field {name}, which the data does not have.", name=f.name)
                 yield Finding(CAUTION, ("entities", i, "fields", j), reason, "data")
         missing = [f.name for f in data.fields if f.name.casefold() not in stated]
         if missing:
-            reason = f"The data has fields that the record does not explain: {', '.join(missing)}."
+            reason = tr("The data has fields that the record does not explain: {missing}.", missing=", ".join(missing))
             yield Finding(CAUTION, ("entities", i), reason, "data")
 
 
@@ -284,8 +308,11 @@ def _grain(record: Record, derived: Record) -> Iterator[Finding]:
     for i, stated in enumerate(record.distances):
         same = [m.value for m in derived.distances if m.unit == stated.unit and m.value]
         if stated.value and same and not any(abs(v - stated.value) <= 0.01 * v for v in same):
-            reason = (
-                f"The cells of the data are {same[0]:g} {stated.unit}; the record says {stated.value:g} {stated.unit}."
+            reason = tr(
+                "The cells of the data are {same:g} {unit}; the record says {value:g} {unit}.",
+                same=same[0],
+                unit=stated.unit,
+                value=stated.value,
             )
             yield Finding(CAUTION, ("distances", i), reason, "data")
     if (
@@ -296,4 +323,6 @@ def _grain(record: Record, derived: Record) -> Iterator[Finding]:
         if "textTable" in record.representation and "vector" in derived.representation:
             return  # a point cloud or table of places is either
         says, has = record.representation[0], derived.representation[0]
-        yield Finding(CAUTION, ("representation", 0), f"The data is {has}; the record says {says}.", "data")
+        yield Finding(
+            CAUTION, ("representation", 0), tr("The data is {has}; the record says {says}.", has=has, says=says), "data"
+        )

@@ -8,6 +8,7 @@ from pathlib import Path
 from brisk_atlas.core import read
 from brisk_atlas.core.connect.members import RECORDS
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.detect import is_record_name
 from brisk_atlas.core.record.document import Document, read_document
@@ -29,11 +30,15 @@ def document_of(path: Path, which: str = "") -> Document:
     Raises AtlasError, where there is none too."""
     documents, unread = documents_of(path)
     if not documents:
-        raise AtlasError(path.name, unread[0] if unread else "it has no record", "Make one by applying a template.")
+        raise AtlasError(
+            path.name, unread[0] if unread else tr("it has no record"), tr("Make one by applying a template.")
+        )
     found = next((document for label, document in documents if which in label), None)
     if found is None:
         labels = "; ".join(label for label, _ in documents)
-        raise AtlasError(path.name, f"it has no record called {which}", f"There are: {labels}.")
+        raise AtlasError(
+            path.name, tr("it has no record called {which}", which=which), tr("There are: {labels}.", labels=labels)
+        )
     return found
 
 

@@ -9,6 +9,7 @@ from itertools import islice
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.record.checks import CAUTION, FAULT, check, completeness
 from brisk_atlas.core.record.detect import is_record_name
@@ -25,7 +26,7 @@ from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerTooSlow, sha
 NOT_DATA = (".brisk.json",)  # the work of this application itself
 BATCH = 64  # records read by a worker at a time
 WORTH_WORKERS = 600  # records from which workers are faster than their start
-BROKE_DOWN = "the process that read it and its neighbours ended"
+BROKE_DOWN = tr("the process that read it and its neighbours ended")
 DEFAULT = ("title", "abstract", "contacts.organisation", "dates.day", "systems.code", "constraints.limits")
 
 
@@ -96,7 +97,7 @@ def table(
     """
     unknown = [name for name in chosen if name not in elements()]
     if unknown:
-        raise KeyError(f"no element is called {', '.join(unknown)}")
+        raise KeyError(tr("no element is called {unknown}", unknown=", ".join(unknown)))
     name = standard.name if standard else ""
     waiting = iter(sources)
     first = list(islice(waiting, WORTH_WORKERS))
@@ -142,7 +143,7 @@ def row_of(source: RecordSource, chosen: Sequence[str], standard: str = "") -> T
     try:
         size = source.record.stat().st_size
         if size > XML_LIMIT:
-            raise CannotRead(source.record, "it is larger than 64 MB", "Records are smaller.")
+            raise CannotRead(source.record, tr("it is larger than 64 MB"), tr("Records are smaller."))
         own, record = read_quickly(source.record.read_bytes(), source.record)
     except (CannotRead, OSError) as error:
         return TableRow(source, "", ("",) * len(chosen), error=str(error))

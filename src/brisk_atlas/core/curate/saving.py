@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.find_records import link_file, links_by_hand
 from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.read.stored_style import STYLE_TYPE, STYLE_URI, style_row
@@ -54,24 +55,30 @@ def save(document: Document, path: Path, *, over: bool = False, was: bytes | Non
     try:
         now = path.read_bytes() if path.exists() else None
     except OSError as error:
-        raise CannotWrite(path, f"it cannot be read ({error.strerror})", "Look at its permissions.") from error
+        raise CannotWrite(
+            path, tr("it cannot be read ({strerror})", strerror=error.strerror), tr("Look at its permissions.")
+        ) from error
     if now is not None and not over:
         if was is not None and now != was:
             raise CannotWrite(
-                path, "it was changed by someone else since it was opened", "Read it again, or save under another name."
+                path,
+                tr("it was changed by someone else since it was opened"),
+                tr("Read it again, or save under another name."),
             )
         if was is None and now != document.data:
             raise CannotWrite(
-                path, f"it is there already and holds {_holds(path)}", "Choose another name, or say that it may go."
+                path,
+                tr("it is there already and holds {holds}", holds=_holds(path)),
+                tr("Choose another name, or say that it may go."),
             )
     replace_file(path, document.data)
 
 
 def _holds(path: Path) -> str:
     try:
-        return f"a record in {read_document(path).standard.name}"
+        return tr("a record in {name}", name=read_document(path).standard.name)
     except CannotRead:
-        return "something else"
+        return tr("something else")
 
 
 def replace_file(path: Path, data: bytes) -> None:
@@ -123,7 +130,7 @@ def write_metadata(
     transaction, in place of that of a row if one is given; returns its row. Raises CannotWrite."""
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.000Z")
     if not package.is_file():
-        raise CannotWrite(package, "the package is not there any more", "Save the record elsewhere.")
+        raise CannotWrite(package, tr("the package is not there any more"), tr("Save the record elsewhere."))
     checked_place(package)
     try:
         with closing(sqlite3.connect(in_place(package), uri=True, timeout=5)) as db, db:
@@ -143,7 +150,7 @@ def write_metadata(
                     (text, uri, kind, row),
                 ).rowcount
                 if not changed:
-                    raise CannotWrite(package, f"its metadata {row} is gone", "Read it again.")
+                    raise CannotWrite(package, tr("its metadata {row} is gone", row=row), tr("Read it again."))
                 db.execute("UPDATE gpkg_metadata_reference SET timestamp = ? WHERE md_file_id = ?", (now, row))
                 return row
             added = db.execute(
@@ -158,5 +165,7 @@ def write_metadata(
             return int(added or 0)
     except sqlite3.Error as error:
         raise CannotWrite(
-            package, f"the package refuses it ({error})", "Look whether another program has it open."
+            package,
+            tr("the package refuses it ({error})", error=error),
+            tr("Look whether another program has it open."),
         ) from error

@@ -9,6 +9,7 @@ import numpy as np
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, DataRef, Extent
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.shares import in_shares
 
 from . import ramps
@@ -100,7 +101,7 @@ def draw_cloud(
     if not whole:
         result.unfinished = True
         count = cache.part(source).facts.count or 0
-        result.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
+        result.note = tr("1 in {count:.0f} points while the rest is read", count=count / max(1, len(points)))
     check()
     order = (
         cache.derive_latest(
@@ -119,7 +120,7 @@ def draw_cloud(
         counts = draw_order(image, order, inks, style.size * view.density, world.plane, check, on_partial)
         shown, seen = shown + counts[0], seen + counts[1]
     if shown < seen and not result.note:
-        result.note = f"1 in {seen / max(1, shown):.0f} points at this scale"
+        result.note = tr("1 in {seen:.0f} points at this scale", seen=seen / max(1, shown))
     return result
 
 

@@ -8,6 +8,7 @@ from typing import Any, cast
 import numpy as np
 
 from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
 
@@ -37,7 +38,7 @@ def draw_contours(image: np.ndarray, values: np.ndarray, interval: float, colour
         return ""
     steps = levels_of(float(known.min()), float(known.max()), interval)
     if steps is None:
-        return f"contours every {interval:g} are too many at this scale"
+        return tr("contours every {interval:g} are too many at this scale", interval=interval)
     if not steps.size:
         return ""
     from contourpy import LineType, contour_generator  # not needed by grids without contours

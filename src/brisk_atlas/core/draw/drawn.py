@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brisk_atlas.core.model.language import tr
+
 
 @dataclass
 class Drawn:
@@ -24,4 +26,8 @@ def note_missing(drawn: Drawn, missing: int, reasons: list[str]) -> None:
         return
     drawn.coming = drawn.coming or missing > len(reasons)
     drawn.failing = drawn.failing or bool(reasons)
-    drawn.note = f"{len(reasons)} of its pieces did not come: {reasons[0]}" if reasons else "pieces are on their way"
+    drawn.note = (
+        tr("{count} of its pieces did not come: {reasons}", count=len(reasons), reasons=reasons[0])
+        if reasons
+        else tr("pieces are on their way")
+    )

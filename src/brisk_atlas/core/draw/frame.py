@@ -18,6 +18,7 @@ import numpy as np
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, Blend, DataKind, DataRef, Extent, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic, transform_extent
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import shortest_around
@@ -250,7 +251,12 @@ class Painter:
         if isinstance(error, AtlasError):
             return str(error)
         log.warning("%s can't be drawn", layer.name, exc_info=error)
-        return f"{layer.name}: it can't be drawn ({type(error).__name__}: {error}). Open it again, or change its style."
+        return tr(
+            "{name}: it can't be drawn ({name__}: {error}). Open it again, or change its style.",
+            name=layer.name,
+            name__=type(error).__name__,
+            error=error,
+        )
 
     def _labels(
         self,

@@ -13,6 +13,7 @@ from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.model import CannotRead, CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.cloud import POINT_CLASSES
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.model.words import is_year, number_text
 from brisk_atlas.core.place import height_unit_of
@@ -85,7 +86,7 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
         return Legend(band.name, _most(tuple((hue, name or str(value)) for value, hue, name in band.classes)))
     if style.slope:
         low, high = (style.stretch.low, style.stretch.high) if style.stretch.kind == "hand" else (0.0, STEEPEST)
-        return Legend(f"slope of {band.name}", (), style.ramp, low, high, "°")
+        return Legend(tr("slope of {name}", name=band.name), (), style.ramp, low, high, "°")
     low, high = grid_limits(cache, sources[0], style.bands[0], style.stretch)
     return Legend(band.name, (), style.ramp, low, high, band.unit)
 
@@ -96,7 +97,7 @@ def _server_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
     assert isinstance(part, TiledPictures)
     pictures = part.drawn_as(style.server_style, style.bands).pictures
     shown = pictures.shown_style
-    title = shown.title if shown is not None else "as its server draws it"
+    title = shown.title if shown is not None else tr("as its server draws it")
     if shown is None or not shown.legend:
         return Legend(title)
     try:
@@ -143,7 +144,7 @@ def _grown_sizes(cache: DataCache, layer: Layer, style: VectorStyle) -> tuple[tu
 def _plain_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a style without rules, but for sizes."""
     if style.density > 0 and shape_of(cache.part(layer.ref).facts.geometry_type or "") == POINT:
-        return Legend("points in view", (), style.ramp, 0.0, 0.0, "km⁻²" if cache.part(layer.ref).facts.crs else "")
+        return Legend(tr("points in view"), (), style.ramp, 0.0, 0.0, "km⁻²" if cache.part(layer.ref).facts.crs else "")
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
     kind = cache.part(layer.ref).facts.geometry_type or ""
     shape = shape_of(kind)
@@ -193,7 +194,7 @@ def cloud_legend(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:
     """Return the legend of a cloud; reads what it needs. Raises BadExpression."""
     points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
     if style.colour_by == "rgb":
-        return Legend("colour as measured")
+        return Legend(tr("colour as measured"))
     if style.colour_by == "classification":
         present = np.unique(points.dimensions["classification"]).tolist()
         entries = tuple((CLASS_COLOURS.get(code, OTHER_CLASS), str(code)) for code in present)

@@ -14,6 +14,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
+
 STEPS = 256
 MAX_CLASSES = 32  # of a ramp in steps
 _ANCHORS = {
@@ -115,19 +117,21 @@ class OwnRamp(NamedTuple):
         counted = re.fullmatch(r"(\d+) classes", end) if end else None
         classes = int(counted[1]) if counted else 0
         if (end and counted is None) or classes == 1 or classes > MAX_CLASSES:
-            raise ValueError(f"{text!r}: a ramp ends with its number of classes, such as 'in 7 classes'")
+            raise ValueError(tr("{text!r}: a ramp ends with its number of classes, such as 'in 7 classes'", text=text))
         if body in _ANCHORS:
             return cls((), (), classes, body)
         found = [re.fullmatch(r"(#[0-9a-fA-F]{6}) (\d+(?:\.\d+)?)%", stop.strip()) for stop in body.split(",")]
         stops = [(m[1].lower(), float(m[2]) / 100) for m in found if m is not None]
         shares = [share for _, share in stops]
         if len(stops) != len(found) or len(stops) < 2 or shares != sorted(shares) or shares[-1] > 1:
-            raise ValueError(f"{text!r}: a ramp is colours at rising shares, such as '#0d1b33 0%, #fbf3c9 100%'")
+            raise ValueError(
+                tr("{text!r}: a ramp is colours at rising shares, such as '#0d1b33 0%, #fbf3c9 100%'", text=text)
+            )
         return cls(tuple(colour for colour, _ in stops), tuple(shares), classes)
 
     def __str__(self) -> str:
         body = self.name or ", ".join(f"{c} {round(s * 100, 2):g}%" for c, s in zip(self.colours, self.shares))
-        return f"{body} in {self.classes} classes" if self.classes else body
+        return tr("{body} in {classes} classes", body=body, classes=self.classes) if self.classes else body
 
 
 def _own(text: str) -> np.ndarray:

@@ -11,6 +11,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import Resample
 from brisk_atlas.core.place import Mesh, clipped, measured_metres, mesh_of, transform_extent
 from brisk_atlas.core.place.domain import domain_of
@@ -33,7 +34,7 @@ MARGIN_CELLS = 3  # around a window, for the neighbours that interpolation and s
 STEEPEST = 45.0  # degrees that take the upper end of a ramp of slopes
 NO_LIGHT = np.zeros((0, 0), np.float32)
 LAMPS = ((225.0, 0.2), (270.0, 0.3), (315.0, 0.3), (0.0, 0.2))  # azimuth and share, for light from several sides
-MAKING = "coarse while an overview is made"
+MAKING = tr("coarse while an overview is made")
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,7 +115,9 @@ def draw_raster(
         east = values[0][1:-1, 1:-1] if light else values[0]
         fastest = draw_flow(image, east, north, view, style.flow_gap, style.contour_colour)
         unit = f" {_unit(channels[0])}".rstrip()
-        result.note = result.note or (f"longest arrow {fastest:.3g}{unit}" if fastest else "")
+        result.note = result.note or (
+            tr("longest arrow {fastest:.3g}{unit}", fastest=fastest, unit=unit) if fastest else ""
+        )
     return result
 
 

@@ -8,34 +8,35 @@ from pathlib import Path
 from typing import NamedTuple
 
 from brisk_atlas.core.model import DataKind, DataRef, Dataset
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import RemarkCode, code_of
 
 from .locks import Lock, locks_on
 
 ROLES = {
-    ".shx": "index of the shapes",
+    ".shx": tr("index of the shapes"),
     ".dbf": "attributes",
-    ".prj": "coordinate reference system",
-    ".cpg": "text encoding",
-    ".qix": "spatial index",
-    ".sbn": "spatial index",
-    ".sbx": "spatial index",
-    ".lax": "spatial index",
-    ".ovr": "reduced copies for speed",
-    ".rrd": "reduced copies for speed",
+    ".prj": tr("coordinate reference system"),
+    ".cpg": tr("text encoding"),
+    ".qix": tr("spatial index"),
+    ".sbn": tr("spatial index"),
+    ".sbx": tr("spatial index"),
+    ".lax": tr("spatial index"),
+    ".ovr": tr("reduced copies for speed"),
+    ".rrd": tr("reduced copies for speed"),
     ".msk": "mask",
-    ".hdr": "how the cells are stored",
+    ".hdr": tr("how the cells are stored"),
     ".clr": "colours",
     ".stx": "statistics",
     ".dat": "attributes",
     ".map": "geometry",
-    ".id": "index of the geometry",
-    ".ind": "index of the attributes",
+    ".id": tr("index of the geometry"),
+    ".ind": tr("index of the attributes"),
     ".mid": "attributes",
     ".xsd": "schema",
-    ".gfs": "schema, as guessed by a program",
-    ".ige": "cells of a large grid",
-    ".csvt": "types of the columns",
+    ".gfs": tr("schema, as guessed by a program"),
+    ".ige": tr("cells of a large grid"),
+    ".csvt": tr("types of the columns"),
     **dict.fromkeys(
         [".tfw", ".jgw", ".pgw", ".j2w", ".wld", ".blw", ".tifw", ".jpgw", ".pngw"], "where the picture lies"
     ),
@@ -70,27 +71,27 @@ def _is_main(member: Path, dataset: Dataset) -> bool:
 def role_of(member: Path, dataset: Dataset) -> str:
     """Return what a member file is for."""
     if _is_main(member, dataset) or (member.name == dataset.ref.name and len(dataset.members) == 1):
-        return "what to open" if len(dataset.members) > 1 else "the data"
+        return tr("what to open") if len(dataset.members) > 1 else tr("the data")
     name = member.name.lower()
     if name.endswith(".aux.xml"):
-        return "statistics stored by other programs"
+        return tr("statistics stored by other programs")
     if name.endswith(".xml"):
-        return "metadata record"
+        return tr("metadata record")
     if name.endswith("-wal"):
-        return "changes that another program has not merged yet"
+        return tr("changes that another program has not merged yet")
     if name.endswith(("-shm", "-journal")):
-        return "working file of another program"
+        return tr("working file of another program")
     if dataset.ref.path.is_dir():
-        return "piece of the whole"
+        return tr("piece of the whole")
     if dataset.kind is DataKind.SCENE:
-        return "metadata of the scene" if name.endswith(".json") else "band"
-    return ROLES.get(member.suffix.lower(), "belongs to it")
+        return tr("metadata of the scene") if name.endswith(".json") else "band"
+    return ROLES.get(member.suffix.lower(), tr("belongs to it"))
 
 
 def anatomy_of(dataset: Dataset) -> Anatomy:
     """Return the files of a dataset, with remarks."""
     if not dataset.ref.is_local:
-        only = Member(dataset.ref, "the data, on a server", dataset.size_bytes, dataset.changed)
+        only = Member(dataset.ref, tr("the data, on a server"), dataset.size_bytes, dataset.changed)
         return Anatomy((only,), (), ())
     stats = {}
     for member in dataset.members[:MOST_SHOWN]:
@@ -105,7 +106,7 @@ def anatomy_of(dataset: Dataset) -> Anatomy:
         remark = ""
         suffix = member.suffix.lower()
         if main is not None and suffix in INDEXES and stat.st_mtime < newest - SLACK_S:
-            remark = "older than the data, may be out of date"
+            remark = tr("older than the data, may be out of date")
         elif suffix == ".shx" and main is not None:
             remark = _index_fits(member, dataset.ref.path)
         elif stat.st_size == 0:
@@ -132,9 +133,13 @@ def _index_fits(index: Path, shapes: Path) -> str:
     except OSError:
         return ""
     if size < 100 + 8 * count:
-        return "cut short"
+        return tr("cut short")
     if count > 0 and last != whole:
-        return f"does not fit the shapes: it ends at byte {last:,} of {whole:,}, so it may be out of date"
+        return tr(
+            "does not fit the shapes: it ends at byte {last:,} of {whole:,}, so it may be out of date",
+            last=last,
+            whole=whole,
+        )
     return ""
 
 
@@ -142,9 +147,9 @@ def _missing(dataset: Dataset) -> list[str]:
     path = dataset.ref.path
     if path.suffix.lower() == ".shp":
         wanted = {
-            ".shx": "without it most programs can't open the shapes",
-            ".dbf": "without it there are no attributes",
-            ".prj": "without it the coordinate reference system is unknown",
+            ".shx": tr("without it most programs can't open the shapes"),
+            ".dbf": tr("without it there are no attributes"),
+            ".prj": tr("without it the coordinate reference system is unknown"),
         }
         names = {member.suffix.lower() for member in dataset.members}
         return [f"{path.stem}{ending}: {why}" for ending, why in wanted.items() if ending not in names]
@@ -152,5 +157,5 @@ def _missing(dataset: Dataset) -> list[str]:
         names = {member.suffix.lower() for member in dataset.members}
         return [f"{path.stem}{ending}" for ending in (".dat", ".map", ".id") if ending not in names]
     if path.suffix.lower() == ".mif" and not any(m.suffix.lower() == ".mid" for m in dataset.members):
-        return [f"{path.stem}.mid: without it there are no attributes"]
+        return [tr("{stem}.mid: without it there are no attributes", stem=path.stem)]
     return [text for text in dataset.warnings if code_of(text) is RemarkCode.FILES_MISSING]

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 
 FORMAT = "brisk_atlas_connections"
@@ -34,7 +35,7 @@ class Connection:
             ref = DataRef.parse(stored)
             return cls(ref, usual_name(ref))
         if not isinstance(stored, dict) or not isinstance(stored.get("address"), str):
-            raise ValueError("a connection has an address")
+            raise ValueError(tr("a connection has an address"))
         ref = DataRef.parse(stored["address"])
         return cls(ref, str(stored.get("name") or usual_name(ref)), str(stored.get("group") or ""))
 
@@ -61,15 +62,17 @@ def import_connections(path: Path) -> list[Connection]:
     """Return the connections in a file. Raises CannotRead."""
     try:
         if path.stat().st_size > MAX_BYTES:
-            raise CannotRead(path, "it is far too large for a file of connections", "Choose another file.")
+            raise CannotRead(path, tr("it is far too large for a file of connections"), tr("Choose another file."))
         content = json.loads(path.read_bytes())
         if not isinstance(content, dict) or FORMAT not in content:
-            raise CannotRead(path, "it is no file of connections", "Export one from Find to see what it looks like.")
+            raise CannotRead(
+                path, tr("it is no file of connections"), tr("Export one from Find to see what it looks like.")
+            )
         return [Connection.from_json(each) for each in content.get("connections") or []]
     except OSError as error:
-        raise CannotRead(path, error.strerror or str(error), "Check the file.") from error
+        raise CannotRead(path, error.strerror or str(error), tr("Check the file.")) from error
     except (ValueError, RecursionError, TypeError, AttributeError) as error:
-        raise CannotRead(path, f"it is damaged ({error})", "Ask for it again.") from error
+        raise CannotRead(path, tr("it is damaged ({error})", error=error), tr("Ask for it again.")) from error
 
 
 def grouped(connections: Sequence[Connection]) -> list[tuple[str, list[Connection]]]:

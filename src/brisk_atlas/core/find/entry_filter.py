@@ -8,12 +8,13 @@ from math import cos, radians
 from typing import TYPE_CHECKING, NamedTuple
 
 from brisk_atlas.core.model import size_text
+from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:  # the readers load with them, which an empty list can do without
     from .listing import Entry
     from .summary import DatasetSummary
 
-NO_THEME = "no theme"
+NO_THEME = tr("no theme")
 KM_PER_DEGREE = 111.32  # along the equator
 AGES = {"today": 1, "last 7 days": 7, "last 30 days": 30, "last year": 365}  # days
 
@@ -89,7 +90,7 @@ def extent_words(box: tuple[float, float, float, float] | None) -> str:
     lon, lat = ((box[0] + box[2]) / 2 + 180.0) % 360.0 - 180.0, (box[1] + box[3]) / 2
     sides = [(box[2] - box[0]) * KM_PER_DEGREE * cos(radians(lat)), (box[3] - box[1]) * KM_PER_DEGREE]
     place = f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'} {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
-    return f"{place}, {sides[0]:,.3g} × {sides[1]:,.3g} km"
+    return tr("{place}, {sides:,.3g} × {sides2:,.3g} km", place=place, sides=sides[0], sides2=sides[1])
 
 
 def remarks_of(row: EntryRow) -> str:
@@ -130,27 +131,28 @@ def _size(row: EntryRow) -> int:
 
 
 COLUMNS = {
-    "name": EntryColumn("Name", lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
-    "kind": EntryColumn("Kind", lambda r: r.kind, lambda r: r.kind, 62),
-    "shape": EntryColumn("Shape, bands", _of("shape"), _of("shape"), 94),
-    "amount": EntryColumn("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
-    "crs": EntryColumn("CRS", _of("crs"), _of("crs"), 80),
+    "name": EntryColumn(tr("Name"), lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
+    "kind": EntryColumn(tr("Kind"), lambda r: r.kind, lambda r: r.kind, 62),
+    "shape": EntryColumn(tr("Shape, bands"), _of("shape"), _of("shape"), 94),
+    "amount": EntryColumn(tr("Rows or cells"), _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98,
+    True),
+    "crs": EntryColumn(tr("CRS"), _of("crs"), _of("crs"), 80),
     "extent": EntryColumn(
-        "Extent", lambda r: extent_words(r.summary.box if r.summary else None),
+        tr("Extent"), lambda r: extent_words(r.summary.box if r.summary else None),
         lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 220,
     ),
-    "size": EntryColumn("On disk", _size_text, _size, 66, True),
+    "size": EntryColumn(tr("On disk"), _size_text, _size, 66, True),
     "modified": EntryColumn(
-        "Changed", lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
+        tr("Changed"), lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
         lambda r: r.entry.modified, 74),
-    "record": EntryColumn("Record", lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
-    "remarks": EntryColumn("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
-    "files": EntryColumn("Files", lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
+    "record": EntryColumn(tr("Record"), lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
+    "remarks": EntryColumn(tr("Remarks"), remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
+    "files": EntryColumn(tr("Files"), lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
                     lambda r: r.summary.files if r.summary else 0, 50, True),
-    "format": EntryColumn("Format", _of("format"), _of("format"), 90),
-    "title": EntryColumn("Title in the record", _of("title"), _of("title"), 190),
+    "format": EntryColumn(tr("Format"), _of("format"), _of("format"), 90),
+    "title": EntryColumn(tr("Title in the record"), _of("title"), _of("title"), 190),
     "folder": EntryColumn(
-        "Folder", lambda r: "/".join(_above(r).split("/")[-2:]), lambda r: _above(r), 130,
+        tr("Folder"), lambda r: "/".join(_above(r).split("/")[-2:]), lambda r: _above(r), 130,
     ),
 }  # fmt: skip
 SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "record", "remarks")

@@ -6,6 +6,7 @@ from math import cos, radians
 from typing import NamedTuple
 
 from brisk_atlas.core.model import AtlasError, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.length_units import rough_length_text
 from brisk_atlas.core.place import METRES_PER_DEGREE, covers, entry_of, transform_extent
 
@@ -36,5 +37,10 @@ def landing_of(bounds: tuple[float, float, float, float], crs: str) -> Landing |
     where = f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
     entry = entry_of(crs) if crs.upper().startswith("EPSG:") else None
     fits = None if entry is None or entry.box is None else covers(entry.box, ((lon + 180) % 360 - 180, lat))
-    words = f"centre at {where}; {rough_length_text(wide)} wide, {rough_length_text(tall)} high"
+    words = tr(
+        "centre at {where}; {rough_length_text} wide, {rough_length_text2} high",
+        where=where,
+        rough_length_text=rough_length_text(wide),
+        rough_length_text2=rough_length_text(tall),
+    )
     return Landing(landed.bounds, words, fits, entry.area if entry else "")

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from brisk_atlas.core.model import CannotWrite, Dataset
+from brisk_atlas.core.model.language import tr
 
 ENDINGS = (".lock", ".lck", ".lk", "-journal", "-wal", "-shm")
 OLD_S = 24 * 3600.0  # a lock older than this that nobody seems to hold looks stale
@@ -76,8 +77,8 @@ def _openers(files: set[str]) -> dict[str, list[str]]:
                 try:
                     program = (process / "comm").read_text().strip()
                 except OSError:
-                    program = "a program"
-                text = f"{program} (process {process.name})"
+                    program = tr("a program")
+                text = tr("{program} (process {name})", program=program, name=process.name)
                 if text not in found.setdefault(target, []):
                     found[target].append(text)
     return found
@@ -89,20 +90,20 @@ def _lock(path: Path, main: Path, openers: dict[str, list[str]]) -> Lock:
     changed = datetime.fromtimestamp(stat.st_mtime, UTC)
     holders = openers.get(str(path)) or openers.get(str(main)) or []
     if holders:
-        return Lock(path, ", ".join(holders), changed, False, "a running program has it open")
+        return Lock(path, ", ".join(holders), changed, False, tr("a running program has it open"))
     text = _told(path)
     tagged = _TAGGED.match(path.name)
     if tagged:
         host, process = tagged.group(2), tagged.group(3)
-        text = f"process {process} on {host}"
+        text = tr("process {process} on {host}", process=process, host=host)
         if host.lower() == socket.gethostname().partition(".")[0].lower():
             gone = not Path(f"/proc/{process}").exists()
-            why = "that process no longer runs" if gone else "that process runs"
+            why = tr("that process no longer runs") if gone else tr("that process runs")
             return Lock(path, text, changed, gone, why)
-        return Lock(path, text, changed, age > OLD_S, f"another machine's; {_age(age)} old")
+        return Lock(path, text, changed, age > OLD_S, tr("another machine's; {age} old", age=_age(age)))
     if age > OLD_S:
-        return Lock(path, text, changed, True, f"{_age(age)} old, and no program here has it open")
-    return Lock(path, text, changed, False, f"only {_age(age)} old; somebody may be at work elsewhere")
+        return Lock(path, text, changed, True, tr("{age} old, and no program here has it open", age=_age(age)))
+    return Lock(path, text, changed, False, tr("only {age} old; somebody may be at work elsewhere", age=_age(age)))
 
 
 def _told(path: Path) -> str:
@@ -111,33 +112,35 @@ def _told(path: Path) -> str:
         with path.open("rb") as file:
             head = file.read(MOST_READ)
     except OSError:
-        return "not stated"
+        return tr("not stated")
     if path.name.endswith(("-wal", "-shm", "-journal")) or not head:
-        return "not stated"
+        return tr("not stated")
     words = [w.strip().decode("ascii", "replace") for w in _HOLDER.findall(head.replace(b"\0", b"")) if w.strip()]
-    return ", ".join(words[:3]) or "not stated"
+    return ", ".join(words[:3]) or tr("not stated")
 
 
 def _age(seconds: float) -> str:
-    for unit, length in (("days", 86400.0), ("hours", 3600.0), ("minutes", 60.0)):
+    for unit, length in ((tr("days"), 86400.0), (tr("hours"), 3600.0), (tr("minutes"), 60.0)):
         if seconds >= 2 * length:
             return f"{seconds / length:.0f} {unit}"
-    return f"{seconds:.0f} seconds"
+    return tr("{seconds:.0f} seconds", seconds=seconds)
 
 
 def delete_stale(lock: Lock) -> None:
     """Delete a lock that looks stale; one that has changed since it was looked at stays. Raises CannotWrite."""
     if not lock.stale:
-        raise CannotWrite(lock.path, "it does not look stale", "Close the program that holds it.")
+        raise CannotWrite(lock.path, tr("it does not look stale"), tr("Close the program that holds it."))
     if lock.path.name.endswith(("-wal", "-journal")):
         raise CannotWrite(
             lock.path,
-            "it holds changes that are not in the data yet",
-            "Open the data once with the program that made it.",
+            tr("it holds changes that are not in the data yet"),
+            tr("Open the data once with the program that made it."),
         )
     try:
         if datetime.fromtimestamp(lock.path.stat().st_mtime, UTC) != lock.modified:
-            raise CannotWrite(lock.path, "it was renewed in the meantime", "Somebody is at work; try later.")
+            raise CannotWrite(lock.path, tr("it was renewed in the meantime"), tr("Somebody is at work; try later."))
         lock.path.unlink()
     except OSError as error:
-        raise CannotWrite(lock.path, error.strerror or str(error), "Check that you may change the folder.") from error
+        raise CannotWrite(
+            lock.path, error.strerror or str(error), tr("Check that you may change the folder.")
+        ) from error

@@ -19,6 +19,7 @@ from brisk_atlas.core.model import (
     OpenOptions,
     TablePart,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
 from brisk_atlas.core.read.apply_options import form_of
 from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
@@ -149,15 +150,15 @@ def _columns(table: TablePart) -> tuple[Columns | None, str]:
     rows = _some_rows(table)
     for text in [names[n] for n in TEXTS if n in names]:
         if rows is not None and _all(rows, text, lambda value: bool(_WKT.match(value))):
-            return Columns(wkt=text), f"{text} holds well-known text"
+            return Columns(wkt=text), tr("{text} holds well-known text", text=text)
     for text in [names[n] for n in REFERENCES if n in names]:
         if rows is not None and _all(rows, text, lambda value: mgrs_to_degrees(value) is not None):
-            return Columns(mgrs=text), f"{text} holds MGRS references"
+            return Columns(mgrs=text), tr("{text} holds MGRS references", text=text)
     for xs, ys, what in ((LONGITUDES, LATITUDES, "degrees"), (EASTS, NORTHS, "units of a map")):
         x, y = next((names[n] for n in xs if n in names), ""), next((names[n] for n in ys if n in names), "")
         if x and y and x != y and (rows is None or (_numeric(rows, x) and _numeric(rows, y))):
-            return Columns(x=x, y=y), f"{x} and {y} are named like {what}"
-    return None, "no column is named like a position"
+            return Columns(x=x, y=y), tr("{x} and {y} are named like {what}", x=x, y=y, what=what)
+    return None, tr("no column is named like a position")
 
 
 def _some_rows(table: TablePart) -> pa.Table | None:
@@ -210,19 +211,25 @@ def _suggest(
 ) -> tuple[tuple[Suggestion, ...], str]:
     """Return what the CRS may be, the likeliest first, and the reason for that one."""
     if columns is not None and columns.mgrs:
-        return (Suggestion(DEGREES, "MGRS references become degrees"),), "MGRS references become degrees"
+        return (Suggestion(DEGREES, tr("MGRS references become degrees")),), tr("MGRS references become degrees")
     if bounds is None:
-        return (), "there is no sign of what it may be"
+        return (), tr("there is no sign of what it may be")
     found: dict[str, str] = {}
     for neighbour in neighbours:
         if neighbour.crs not in found and _overlaps(bounds, neighbour):
-            found[neighbour.crs] = f"in it the data lies on {neighbour.name}"
+            found[neighbour.crs] = tr("in it the data lies on {name}", name=neighbour.name)
     xmin, ymin, xmax, ymax = bounds
     if -180 <= xmin <= xmax <= 180 and -90 <= ymin <= ymax <= 90:
-        fits = f"all lies within ±180 and ±90 (x {xmin:g} to {xmax:g}, y {ymin:g} to {ymax:g})"
+        fits = tr(
+            "all lies within ±180 and ±90 (x {xmin:g} to {xmax:g}, y {ymin:g} to {ymax:g})",
+            xmin=xmin,
+            xmax=xmax,
+            ymin=ymin,
+            ymax=ymax,
+        )
         found = {DEGREES: fits, **found} if DEGREES not in found else found
     order = tuple(Suggestion(crs, reason) for crs, reason in found.items())
-    return order, order[0].reason if order else "the coordinates fit nothing that is known nearby"
+    return order, order[0].reason if order else tr("the coordinates fit nothing that is known nearby")
 
 
 def _overlaps(bounds: tuple[float, float, float, float], neighbour: Neighbour) -> bool:

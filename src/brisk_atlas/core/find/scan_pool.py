@@ -8,6 +8,7 @@ from itertools import islice
 
 from brisk_atlas.core.connect import is_asked
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow, shared_workers
 
@@ -55,11 +56,11 @@ class ScanPool:
 
     def _dangerous(self, ref: DataRef, error: WorkerDied | WorkerTooSlow) -> DatasetSummary:
         if isinstance(error, WorkerDied):
-            reason = f"the library that reads it broke down on it ({error.how})"
-            remedy = "It is damaged in a way that is dangerous to open; ask for it again."
+            reason = tr("the library that reads it broke down on it ({how})", how=error.how)
+            remedy = tr("It is damaged in a way that is dangerous to open; ask for it again.")
         else:
-            reason = f"looking at it took longer than {self.patience_s:g} s"
-            remedy = "It may be damaged; ask for it again."
+            reason = tr("looking at it took longer than {patience_s:g} s", patience_s=self.patience_s)
+            remedy = tr("It may be damaged; ask for it again.")
         return faulty(ref, reason, remedy, _size(ref), "", danger=True)
 
 

@@ -10,12 +10,13 @@ from pathlib import Path
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError, DataRef, Dataset, NeedsPermission, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read import raster, table, vector  # noqa: F401  most files need one of them
 
 from .summary import DatasetSummary, faulty, summarise
 
-TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
+TOO_LARGE = tr("It may be damaged, or far larger than it seems; ask its sender what it is.")
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
 TIMES_ITS_SIZE = 6
 LARGE = 200_000_000  # bytes of the cells of a grid; what is smaller can't do harm
@@ -46,9 +47,13 @@ def summary_of(ref: DataRef) -> DatasetSummary:
         short = isinstance(error.__cause__, MemoryError)
         return _faulty(ref, error.reason, error.remedy, danger=short)
     except MemoryError:
-        return _faulty(ref, "it needs more memory than its size explains", TOO_LARGE, danger=True)
+        return _faulty(ref, tr("it needs more memory than its size explains"), TOO_LARGE, danger=True)
     except Exception as error:
-        return _faulty(ref, f"it can't be read ({type(error).__name__}: {error})", "Ask for the file again.")
+        return _faulty(
+            ref,
+            tr("it can't be read ({name__}: {error})", name__=type(error).__name__, error=error),
+            "Ask for the file again.",
+        )
 
 
 def _try_to_read(dataset: Dataset) -> None:

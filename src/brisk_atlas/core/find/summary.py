@@ -6,6 +6,7 @@ import json
 from typing import NamedTuple
 
 from brisk_atlas.core.model import DataKind, DataRef, Dataset, Extent, Facts, size_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, transform_extent
 from brisk_atlas.core.read.record_words import RecordWords, words_of
 from brisk_atlas.core.record.detect import is_record_name
@@ -71,7 +72,7 @@ def shape_text(facts: Facts) -> str:
     """Return the geometry type, or the bands of a grid."""
     if facts.grid:
         if facts.grid.drawn_by_service:
-            return "any scale"
+            return tr("any scale")
         bands = facts.grid.bands
         return f"{len(bands)} bands" if len(bands) > 1 else (bands[0].classes and "classes") or "1 band"
     return {"Unknown": "mixed"}.get(facts.geometry_type or "", facts.geometry_type or "")

@@ -11,6 +11,7 @@ from collections.abc import Callable
 
 from brisk_atlas.core.connect import localise
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.text_form import guess_form
 
 EVERY = 256  # lines between two noted places
@@ -61,7 +62,9 @@ class TextPages:
                 if self.size:
                     self._data = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
         except (OSError, ValueError) as error:
-            raise CannotRead(ref, f"its text can't be read ({error})", "Check that you may read it.") from error
+            raise CannotRead(
+                ref, tr("its text can't be read ({error})", error=error), tr("Check that you may read it.")
+            ) from error
         encoding = guess_form(here).form.encoding
         self.encoding = encoding
         self._wide = encoding.startswith("utf-16")

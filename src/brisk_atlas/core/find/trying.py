@@ -8,6 +8,7 @@ from typing import NamedTuple
 from brisk_atlas.core.connect import connector_for, is_listed
 from brisk_atlas.core.connect.recognise import FILES
 from brisk_atlas.core.model import DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.passwords import password_of
 from brisk_atlas.core.read import known_suffixes
 
@@ -23,9 +24,15 @@ class TryResult(NamedTuple):
     @property
     def words(self) -> str:
         """The result as a line."""
-        login = "with a login" if self.login else "no login"
+        login = tr("with a login") if self.login else tr("no login")
         noun = self.noun if self.things != 1 else self.noun.removesuffix("s")
-        return f"answers in {self.seconds * 1000:,.0f} ms, {self.things:,} {noun}, {login}"
+        return tr(
+            "answers in {seconds:,.0f} ms, {things:,} {noun}, {login}",
+            seconds=self.seconds * 1000,
+            things=self.things,
+            noun=noun,
+            login=login,
+        )
 
 
 def must_be_recognised(ref: DataRef) -> bool:
@@ -45,5 +52,5 @@ def tried(ref: DataRef) -> TryResult:
     seconds = monotonic() - began
     files = ref.kind is PlaceKind.ADDRESS
     user = ref.place.partition("://")[2].partition("/")[0].rpartition("@")[0]
-    noun = "layers" if ref.protocol else "files and folders" if files else "schemas or tables"
+    noun = "layers" if ref.protocol else tr("files and folders") if files else tr("schemas or tables")
     return TryResult(seconds, len(items), noun, bool(user) or password_of(ref.place) is not None)

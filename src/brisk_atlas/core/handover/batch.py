@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.registry import known_suffixes
 
@@ -52,7 +53,9 @@ def inputs_in(places: Sequence[str | Path], recipe_path: Path | None = None) -> 
             found.append(str(path.absolute()) if path.exists() else str(place))
     found = [each for each in dict.fromkeys(found) if recipe_path is None or Path(each) != recipe_path.absolute()]
     if not found:
-        raise BadRecipe(", ".join(map(str, places)), "no dataset is in it", "Name datasets, or a folder of them.")
+        raise BadRecipe(
+            ", ".join(map(str, places)), tr("no dataset is in it"), tr("Name datasets, or a folder of them.")
+        )
     return found
 
 
@@ -90,8 +93,11 @@ class Batch:
         """Return the tasks. Raises BadRecipe where two would write one file."""
         sources = FileSources(self.base)
         if any(step.settings.get("append") for branch in self.recipe.branches for step in branch.steps):
-            raise BadRecipe(self.recipe.title, "it adds to what is there, and a task that is repeated would add twice",
-                            "Write each input by itself, then merge them by another recipe.")  # fmt: skip
+            raise BadRecipe(
+                self.recipe.title,
+                tr("it adds to what is there, and a task that is repeated would add twice"),
+                tr("Write each input by itself, then merge them by another recipe."),
+            )
         stored = json.dumps(self.recipe.as_json() | {"version": 0}, sort_keys=True, default=str)
         tasks: list[BatchTask] = []
         writer_of: dict[Path | DataRef, str] = {}
@@ -108,11 +114,13 @@ class Batch:
                 other = writer_of.setdefault(target, source)
                 if other != source:
                     both = f"{Path(other).name} and {Path(source).name}"
-                    raise BadRecipe(self.recipe.title, f"{both} would both be written to {target}",
-                                    "Put ${name} into the name of the file.")  # fmt: skip
+                    raise BadRecipe(self.recipe.title,
+                                    tr("{both} would both be written to {target}", both=both, target=target),
+                                    tr("Put ${name} into the name of the file."))  # fmt: skip
                 if target_of(ref) == target:
-                    raise BadRecipe(self.recipe.title, f"{target} is a source, and originals are read-only",
-                                    "Write to another folder.")  # fmt: skip
+                    raise BadRecipe(self.recipe.title,
+                                    tr("{target} is a source, and originals are read-only", target=target),
+                                    tr("Write to another folder."))  # fmt: skip
             tasks.append(BatchTask(number, source, values, key))
         return tasks
 

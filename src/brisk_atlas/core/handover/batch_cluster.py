@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .batch_groups import TaskGroups
 from .batch_task import BatchTask, TaskOutcome
@@ -50,7 +51,9 @@ class ClusterRunner:
                 time.sleep(1.0)
 
     def _refused(self, error: BaseException) -> AtlasError:
-        return AtlasError(self.address, f"no scheduler answers ({error})", "Start one, or check the address.")
+        return AtlasError(
+            self.address, tr("no scheduler answers ({error})", error=error), tr("Start one, or check the address.")
+        )
 
     def _client(self) -> Any:
         from distributed import Client
@@ -67,7 +70,7 @@ class ClusterRunner:
             while True:
                 check()
                 if client.status not in ("running", "connecting"):
-                    raise _SchedulerGone("the connection was lost")
+                    raise _SchedulerGone(tr("the connection was lost"))
                 if time.monotonic() - counted > COUNT_S:
                     room, counted = AHEAD * max(1, len(client.scheduler_info()["workers"])), time.monotonic()
                 while len(running) < room and (given := groups.hand_out()):
@@ -78,7 +81,7 @@ class ClusterRunner:
                     return
                 ended = [future for future in running if future.done()]
                 if any(future.status in ("lost", "cancelled") for future in ended):
-                    raise _SchedulerGone("tasks were lost")
+                    raise _SchedulerGone(tr("tasks were lost"))
                 whole = [future for future in ended if future.status == "finished"]
                 values = dict(zip(whole, client.gather(whole)))  # at once: each question takes as long as a small task
                 for future in ended:

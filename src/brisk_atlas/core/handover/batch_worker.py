@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow
 
@@ -41,7 +42,10 @@ def run_one(
         branches, state, reason = [], FAILED, " ".join(str(error).split())
     except MemoryError:
         branches, state = [], FAILED
-        reason = f"{source}: it needs more memory than a worker may take. Run fewer workers, or cut the input first."
+        reason = tr(
+            "{source}: it needs more memory than a worker may take. Run fewer workers, or cut the input first.",
+            source=source,
+        )
     except Exception as error:
         branches, state, reason = [], FAILED, f"{source}: {type(error).__name__}: {' '.join(str(error).split())[:300]}"
     return {"source": source, "state": state, "seconds": time.perf_counter() - start, "reason": reason,
@@ -90,10 +94,12 @@ class ProcessRunner:
 def outcome_of(task: BatchTask, value: Any) -> TaskOutcome:
     """Return the outcome of a task from what a worker gave, or from how it failed."""
     if isinstance(value, WorkerDied):
-        reason = f"its process ended ({value.how}); the machine may be out of memory"
+        reason = tr("its process ended ({how}); the machine may be out of memory", how=value.how)
         return TaskOutcome(task.source, FAILED, reason=f"{task.source}: {reason}.")
     if isinstance(value, WorkerTooSlow):
-        return TaskOutcome(task.source, FAILED, reason=f"{task.source}: it took longer than {value}.")
+        return TaskOutcome(
+            task.source, FAILED, reason=tr("{source}: it took longer than {value}.", source=task.source, value=value)
+        )
     if isinstance(value, BaseException):
         return TaskOutcome(task.source, FAILED, reason=f"{task.source}: {value}")
     return TaskOutcome(**value)

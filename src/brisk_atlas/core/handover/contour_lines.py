@@ -15,6 +15,7 @@ import shapely
 
 from brisk_atlas.core.draw.contours import HEAVY, levels_of
 from brisk_atlas.core.model import AtlasError, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, transform
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
@@ -55,18 +56,22 @@ def contour_lines(
     assert part.facts.grid is not None
     rows, columns = part.facts.grid.height, part.facts.grid.width
     if rows * columns > MOST_CELLS:
-        raise AtlasError(part.ref, f"{rows * columns:,} cells are too many for contour lines at once",
-                         "Export a smaller extent, or larger cells, first.")  # fmt: skip
+        raise AtlasError(part.ref, tr("{rows:,} cells are too many for contour lines at once", rows=rows * columns),
+                         tr("Export a smaller extent, or larger cells, first."))  # fmt: skip
     found = part.native(bands=(band,))
     check(0.3)
     known = found.values[0][found.valid]
     if not known.size:
-        raise AtlasError(part.ref, "it has no cell with data", "Choose another grid.")
+        raise AtlasError(part.ref, tr("it has no cell with data"), tr("Choose another grid."))
     proposed = proposed_interval(float(known.min()), float(known.max()))
     interval = interval or proposed
     steps = levels_of(float(known.min()), float(known.max()), interval)
     if steps is None:
-        raise AtlasError(part.ref, f"contours every {interval:g} are too many", f"Try {proposed:g}.")
+        raise AtlasError(
+            part.ref,
+            tr("contours every {interval:g} are too many", interval=interval),
+            tr("Try {proposed:g}.", proposed=proposed),
+        )
     from contourpy import LineType, contour_generator
 
     made = contour_generator(

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 
 from brisk_atlas.core.model import AtlasError, CellWindow
+from brisk_atlas.core.model.language import tr
 
 from .flows import GridFlow
 from .marching_squares import lines_of
@@ -95,7 +96,9 @@ def _lines(flow: GridFlow, band: int, window: CellWindow, interval: float, base:
         return []
     low, high = ((float(v) - base) / interval for v in (known.min(), known.max()))
     if high - low >= MOST_LEVELS:
-        raise AtlasError(flow.name, f"contours every {interval:g} are too many", "Give a larger interval.")
+        raise AtlasError(
+            flow.name, tr("contours every {interval:g} are too many", interval=interval), tr("Give a larger interval.")
+        )
     levels, offsets, vertices = lines_of(grid.values[0], grid.valid, interval, base, floor(low))
     vertices[:, 1] += window.first_row
     ends = offsets.tolist()

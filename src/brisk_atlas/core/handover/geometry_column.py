@@ -10,6 +10,7 @@ import shapely
 from shapely.errors import GEOSException
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .flows import GEOMETRY, RowFlow, gathered_flow, rows_flow
 from .step import Step, StepContext
@@ -25,7 +26,9 @@ def shapes_of(table: pa.Table) -> np.ndarray:
     try:
         return shapely.from_wkb(raw, on_invalid="fix")
     except GEOSException as error:
-        raise AtlasError("geometry", f"one is damaged ({error})", "Filter that row out first.") from error
+        raise AtlasError(
+            "geometry", tr("one is damaged ({error})", error=error), tr("Filter that row out first.")
+        ) from error
 
 
 def with_shapes(table: pa.Table, shapes: np.ndarray) -> pa.Table:
@@ -120,5 +123,7 @@ def of_one_type(shapes: np.ndarray) -> np.ndarray:
 def refuse_without_crs(step: Step, flow: RowFlow) -> str:
     """Return the CRS of a flow. Raises BadStep where it has none."""
     if flow.crs is None:
-        raise step.refused("the data has no CRS", "Give it one when it is opened, or by the step “state the CRS”.")
+        raise step.refused(
+            tr("the data has no CRS"), tr("Give it one when it is opened, or by the step “state the CRS”.")
+        )
     return flow.crs

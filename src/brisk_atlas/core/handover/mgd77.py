@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.mgd77_layout import CODES, HEADER_LINES, HEADER_WIDTH, NUMBERS, RECORD_WIDTH, RecordField
 from brisk_atlas.core.read.mgd77_records import SurveyText, columns_of, split
 from brisk_atlas.core.read.survey_folder import EXCHANGE
@@ -35,7 +36,9 @@ def write_survey(
     """
     missing = [each for each in NEEDED if each not in table.column_names]
     if missing:
-        raise CannotWrite(path, f"there is no field {', '.join(missing)}", "MGD77 needs time, lat and lon.")
+        raise CannotWrite(
+            path, tr("there is no field {missing}", missing=", ".join(missing)), tr("MGD77 needs time, lat and lon.")
+        )
     original = _original(source) if source is not None and rows is not None else None
     ending = b"\n"
     if original is not None and rows is not None and source is not None:
@@ -87,7 +90,7 @@ def _change(records: np.ndarray, table: pa.Table, before: Mapping[str, pa.Array]
             _put(records, np.flatnonzero(differs), field, values, path)
     times = table.column("time").cast(pa.timestamp("ms"), safe=False).to_numpy().astype("datetime64[ms]")
     if np.isnat(times).any() and "time" not in before:
-        raise CannotWrite(path, "a row has no time", "Filter such rows out first; MGD77 needs a time each.")
+        raise CannotWrite(path, tr("a row has no time"), tr("Filter such rows out first; MGD77 needs a time each."))
     old = before["time"].to_numpy(zero_copy_only=False).astype("datetime64[ms]") if "time" in before else None
     changed = np.flatnonzero(~np.isnat(times) & (times != old)) if old is not None else np.arange(len(times))
     _put_times(records, changed, times)
@@ -122,7 +125,9 @@ def _put(records: np.ndarray, rows: np.ndarray, field: RecordField, values: np.n
     if (np.abs(digits) >= room).any():
         worst = chosen[np.abs(digits) >= room][0]
         raise CannotWrite(
-            path, f"{field.name} {worst:g} is longer than the format has room for", "Filter it out first."
+            path,
+            tr("{name} {worst:g} is longer than the format has room for", name=field.name, worst=worst),
+            tr("Filter it out first."),
         )
     texts = np.where(digits < 0, np.char.add("-", np.char.zfill(np.abs(digits).astype(str), width - 1)),
                      np.char.zfill(digits.astype(str), width))  # fmt: skip

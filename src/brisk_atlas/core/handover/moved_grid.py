@@ -11,6 +11,7 @@ from rasterio.warp import calculate_default_transform, reproject
 
 from brisk_atlas.core.model import CannotPlace, CellWindow, Lattice
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, same_crs
 
 from .flows import GridFlow
@@ -30,7 +31,7 @@ def reprojected_grid(
     """
     own = flow.lattice
     if own.crs is None:
-        raise CannotPlace(flow.name, "the grid has no CRS", "State it first.")
+        raise CannotPlace(flow.name, tr("the grid has no CRS"), tr("State it first."))
     if same_crs(own.crs, crs) and resolution is None and own.is_north_up:
         return flow
     e = own.extent

@@ -9,6 +9,7 @@ from dataclasses import replace
 import laspy
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic, transform_extent
 
 from .flows import PointFlow
@@ -40,7 +41,7 @@ def reprojected_points(
             xy = move(np.column_stack([np.asarray(run.x), np.asarray(run.y)]))
             fits = np.isfinite(xy).all(axis=1)
             if not fits.all():
-                context.warn("points without a place in the CRS are left out")
+                context.warn(tr("points without a place in the CRS are left out"))
             array = run.array[fits].copy()
             array["X"], array["Y"] = (
                 np.rint((xy[fits, axis] - header.offsets[axis]) / scale).astype(np.int32) for axis in (0, 1)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import size_text
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -41,7 +42,9 @@ def write_package(
 def _check(path: Path, count: int) -> None:
     with zipfile.ZipFile(path) as made:
         if made.testzip() is not None or len(made.namelist()) != count:
-            raise CannotWrite(path, "what was written can't be read back", "Try again, or write to another disk.")
+            raise CannotWrite(
+                path, tr("what was written can't be read back"), tr("Try again, or write to another disk.")
+            )
 
 
 def _sha256(path: Path, check: Callable[[], None]) -> str:

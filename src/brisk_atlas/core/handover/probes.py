@@ -11,6 +11,7 @@ import shapely
 
 from brisk_atlas.core.inspect import Held, as_rows
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.wkb import shapes_of
@@ -22,7 +23,7 @@ def save_probes(held: Sequence[Held], mapping: Mapping[str, str], path: Path) ->
     """Write held probes as points, in the CRS of the first, with a field for each line they have; returns
     the file. Raises CannotWrite."""
     if not held:
-        raise CannotWrite(path, "nothing is held", "Hold a probe first.")
+        raise CannotWrite(path, tr("nothing is held"), tr("Hold a probe first."))
     crs = held[0].crs
     xy = np.vstack([transform(np.array([[h.x, h.y]]), h.crs, crs) for h in held])
     known = np.isfinite(xy).all(axis=1)  # rows of tables have no place

@@ -12,6 +12,7 @@ from rasterio.warp import calculate_default_transform
 
 from brisk_atlas.core.model import CannotWrite, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
 from brisk_atlas.core.place.extents import sides_of
 
@@ -47,13 +48,15 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Lattice, CellWindow 
         if len(meeting) > 1 and all(cut.width > 0 for cut in meeting):
             raise CannotWrite(
                 order.path,
-                "the extent goes across 180 degrees, where the grid's cells end",
-                "Hand over each side by itself, or show the map in a CRS around 180 degrees and hand over in that.",
+                tr("the extent goes across 180 degrees, where the grid's cells end"),
+                tr("Hand over each side by itself, or show the map in a CRS around 180 degrees and hand over in that."),
             )
         cut = meeting[0] if meeting else None
         if cut is None or cut.width <= 0 or cut.height <= 0:
             raise CannotWrite(
-                order.path, "the extent does not meet the grid", "Move the map over the grid, or take all of it."
+                order.path,
+                tr("the extent does not meet the grid"),
+                tr("Move the map over the grid, or take all of it."),
             )
         source = cut
     if same_crs(crs, facts.crs) and order.resolution is None:
@@ -83,8 +86,8 @@ def hand_over_raster(
     path = path if path.suffix.lower() in (".tif", ".tiff") else path.with_name(path.name + ".tif")
     lattice, window = _lattice(part, order)
     if lattice.columns * lattice.rows > MOST_CELLS:
-        raise CannotWrite(path, f"the result would have {lattice.columns * lattice.rows:,} cells",
-                          "Choose a smaller extent or larger cells.")  # fmt: skip
+        raise CannotWrite(path, tr("the result would have {columns:,} cells", columns=lattice.columns * lattice.rows),
+                          tr("Choose a smaller extent or larger cells."))  # fmt: skip
     named = {band.index: band for band in facts.grid.bands}
     smooth = order.smooth and not any(facts.grid.bands[index - 1].classes for index in order.bands)
 

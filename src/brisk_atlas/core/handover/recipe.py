@@ -17,6 +17,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .step import BadStep, MissingSetting, Step
@@ -63,11 +64,11 @@ class RecipeStep:
         """Return the step with parameters filled in. Raises BadStep."""
         kind = STEPS.get(self.do)
         if kind is None:
-            raise BadStep(self.do, "there is no such step", f"The steps are: {', '.join(STEPS)}.")
+            raise BadStep(self.do, tr("there is no such step"), tr("The steps are: {steps}.", steps=", ".join(STEPS)))
         settings = filled(dict(self.settings), values)
         unknown = settings.keys() - {each.name for each in fields(kind)}
         if unknown:
-            raise BadStep(kind.label, f"it has no setting {', '.join(sorted(unknown))}")
+            raise BadStep(kind.label, tr("it has no setting {sorted}", sorted=", ".join(sorted(unknown))))
         try:
             made: Step = _adapter(kind).validate_python(settings)
             return made
@@ -75,7 +76,9 @@ class RecipeStep:
             first = error.errors()[0]
             setting, words = ".".join(map(str, first["loc"])), str(first["msg"])
             if first["type"].startswith("missing"):
-                raise MissingSetting(kind.label, f"{setting}: is not given", "Fill it in.") from error
+                raise MissingSetting(
+                    kind.label, tr("{setting}: is not given", setting=setting), tr("Fill it in.")
+                ) from error
             raise BadStep(kind.label, f"{setting}: {words[:1].lower()}{words[1:]}") from error
 
     def as_json(self, folder: Path | None = None) -> dict[str, Any]:
@@ -101,7 +104,7 @@ class RecipeStep:
         rest = dict(stored)
         do, comment, off = rest.pop("do", None), rest.pop("comment", ""), rest.pop("off", False)
         if not isinstance(do, str):
-            raise BadRecipe("step", "it does not state what it does", 'Give it a "do", such as "where".')
+            raise BadRecipe("step", tr("it does not state what it does"), tr('Give it a "do", such as "where".'))
         made = cls(do, rest, str(comment), bool(off))
         if folder is None:
             return made
@@ -143,30 +146,38 @@ class Recipe:
         strange = given.keys() - known.keys()
         if strange:
             names = ", ".join(each.name for each in self.parameters) or "none"
-            raise BadRecipe(self.title, f"it has no parameter {', '.join(sorted(strange))}", f"There are: {names}.")
+            raise BadRecipe(
+                self.title,
+                tr("it has no parameter {sorted}", sorted=", ".join(sorted(strange))),
+                tr("There are: {names}.", names=names),
+            )
         return known | dict(given)
 
     def check(self) -> None:
         """Raise BadRecipe where branches do not hold together, or a parameter is not known."""
         names = [branch.name for branch in self.branches]
         if not names:
-            raise BadRecipe(self.title, "it has no source", "Add one.")
+            raise BadRecipe(self.title, tr("it has no source"), tr("Add one."))
         if len(set(names)) < len(names):
-            raise BadRecipe(self.title, "two branches have one name", "Rename one of them.")
+            raise BadRecipe(self.title, tr("two branches have one name"), tr("Rename one of them."))
         known = {*BUILT_IN, *(each.name for each in self.parameters)}
         for branch in self.branches:
             wanted = [_PARAMETER.findall(json.dumps(step.as_json())) for step in branch.steps]
             source = branch.source if isinstance(branch.source, str) else ""
             unknown = {*_PARAMETER.findall(source), *(n for each in wanted for n in each)} - known
             if unknown:
-                raise BadRecipe(self.title, f"there is no parameter {', '.join(sorted(unknown))}",
-                                "Add it to the parameters, with a default.")  # fmt: skip
+                raise BadRecipe(self.title, tr("there is no parameter {sorted}", sorted=', '.join(sorted(unknown))),
+                                tr("Add it to the parameters, with a default."))  # fmt: skip
         for name in names:
             self._check_no_circle(name, ())
 
     def _check_no_circle(self, name: str, above: tuple[str, ...]) -> None:
         if name in above:
-            raise BadRecipe(self.title, f"the branch {name} needs itself", "Begin one of them with another source.")
+            raise BadRecipe(
+                self.title,
+                tr("the branch {name} needs itself", name=name),
+                tr("Begin one of them with another source."),
+            )
         branch = self.branch(name)
         for other in used_by(branch) if branch else ():
             if self.branch(other) is not None:
@@ -197,9 +208,15 @@ class Recipe:
     def from_json(cls, stored: Any, place: object = "recipe", folder: Path | None = None) -> Recipe:
         """Return a recipe from its JSON. Raises BadRecipe."""
         if not isinstance(stored, dict) or MARK not in stored:
-            raise BadRecipe(place, "it is not a recipe", f'A recipe is a JSON object that begins with "{MARK}".')
+            raise BadRecipe(
+                place, tr("it is not a recipe"), tr('A recipe is a JSON object that begins with "{mark}".', mark=MARK)
+            )
         if stored[MARK] != FORM:
-            raise BadRecipe(place, f"it has the form {stored[MARK]}, and {FORM} is known here", "Use a newer version.")
+            raise BadRecipe(
+                place,
+                tr("it has the form {stored}, and {form} is known here", stored=stored[MARK], form=FORM),
+                tr("Use a newer version."),
+            )
         try:
             recipe = cls(
                 str(stored.get("title", "")),
@@ -214,7 +231,10 @@ class Recipe:
                 int(stored.get("version", 1)),
             )  # fmt: skip
         except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise BadRecipe(place, f"it is not as a recipe should be ({type(error).__name__}: {error})") from error
+            raise BadRecipe(
+                place,
+                tr("it is not as a recipe should be ({name__}: {error})", name__=type(error).__name__, error=error),
+            ) from error
         recipe.check()
         return recipe
 
@@ -232,7 +252,7 @@ def read_recipe(path: Path) -> Recipe:
     try:
         stored = json.loads(path.read_text("utf-8"))
     except (OSError, ValueError, RecursionError) as error:
-        raise BadRecipe(path, f"it can't be read ({error})", "Choose a recipe.") from error
+        raise BadRecipe(path, tr("it can't be read ({error})", error=error), tr("Choose a recipe.")) from error
     return Recipe.from_json(stored, path, path.absolute().parent)
 
 

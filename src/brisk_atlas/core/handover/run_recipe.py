@@ -15,6 +15,7 @@ from typing import Any, Protocol
 
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow, stored_path
 from .flows import Flow, GridFlow, RowFlow
@@ -196,7 +197,7 @@ class RecipeRun:
         """Run every branch that writes; returns what came of each. Raises AtlasError, of BadRecipe where none does."""
         writing = [branch for branch in self.recipe.branches if self.write_steps(branch)]
         if not writing:
-            raise BadRecipe(self.recipe.title, "nothing is written", "Add the step “Write” at the end.")
+            raise BadRecipe(self.recipe.title, tr("nothing is written"), tr("Add the step “Write” at the end."))
         runs = []
         for number, branch in enumerate(writing):
             accounts: list[StepAccount] = []
@@ -226,7 +227,9 @@ class RecipeRun:
         branch = self.recipe.branch(name)
         if branch is None:
             names = ", ".join(each.name for each in self.recipe.branches)
-            raise BadRecipe(self.recipe.title, f"there is no branch {name}", f"There are: {names}.")
+            raise BadRecipe(
+                self.recipe.title, tr("there is no branch {name}", name=name), tr("There are: {names}.", names=names)
+            )
         return branch
 
     @staticmethod
@@ -240,7 +243,7 @@ class RecipeRun:
         named = [f"{step.label}: {step.summary}" if step.summary else step.label for step in steps
                  if not isinstance(step, WriteStep | RecordStep)]  # fmt: skip
         edits = tuple(step for step in steps if isinstance(step, RecordStep))
-        return RecordPlan((f"From {filled(branch.source, self.values)}", *named), edits)
+        return RecordPlan((tr("From {filled}", filled=filled(branch.source, self.values)), *named), edits)
 
     def write_steps(self, branch: Branch) -> list[WriteStep]:
         """Return the steps of a branch that write. Raises BadStep."""
@@ -256,19 +259,27 @@ class RecipeRun:
         if isinstance(source, str) and self.recipe.branch(source) is not None:
             return self.flow(source) if self.stored is None else self._stored_end(source)
         if source == "":
-            raise BadRecipe(self.recipe.title, "no source is given", "Choose a layer or a dataset as the source.")
+            raise BadRecipe(
+                self.recipe.title, tr("no source is given"), tr("Choose a layer or a dataset as the source.")
+            )
         return self.sources.flow(source, sampled=self.sampled)
 
     def _stored_end(self, name: str) -> Flow:
         *_, last = self.checkpoints(name)
         if last.account.error is not None or last.flow is None:
-            raise BadStep(name, f"the branch fails at “{last.account.label}”", str(last.account.error or ""))
+            raise BadStep(
+                name, tr("the branch fails at “{label}”", label=last.account.label), str(last.account.error or "")
+            )
         return replace(last.flow, name=name)
 
     def _stepped(self, step: Step, flow: Flow, account: StepAccount, rejects: Rejects) -> Flow:
         if flow.kind not in step.takes:
             kinds = " or ".join(sorted(kind.value for kind in step.takes))
-            raise BadStep(step.label, f"it works on {kinds}, and this is a {flow.kind}", "Leave the step out.")
+            raise BadStep(
+                step.label,
+                tr("it works on {kinds}, and this is a {kind}", kinds=kinds, kind=flow.kind),
+                tr("Leave the step out."),
+            )
         return step.flow(flow, self._context(account, rejects))
 
     def _context(self, account: StepAccount, rejects: Rejects | None) -> StepContext:
@@ -316,7 +327,7 @@ def check_targets(recipe: Recipe, sources: Iterable[DataRef]) -> None:
     places = {target_of(ref) for ref in (*own, *sources)}
     for target in targets(recipe, {}):
         if target in places:
-            raise BadRecipe(target, "it is a source, and originals are read-only", "Choose another name.")
+            raise BadRecipe(target, tr("it is a source, and originals are read-only"), tr("Choose another name."))
 
 
 def targets(recipe: Recipe, values: Mapping[str, Any]) -> list[Path | DataRef]:

@@ -30,6 +30,7 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.read.answer import ArrowLayer, ArrowTable
 from brisk_atlas.core.read.points_decoder import PIECE as LAZ_PIECE
@@ -53,7 +54,9 @@ def flow_of_part(part: Part, name: str, *, sampled: bool = False) -> Flow:
     if isinstance(part, RowsPart):
         style = partial(stored_style, part.ref.with_part(part.facts.name))
         return replace(row_flow(part, name, sampled=sampled), source=part.ref, style=style)
-    raise AtlasError(name, f"a {part.facts.kind} has no rows, cells or points", "Choose another source.")
+    raise AtlasError(
+        name, tr("a {kind} has no rows, cells or points", kind=part.facts.kind), tr("Choose another source.")
+    )
 
 
 def row_flow(part: RowsPart, name: str, *, sampled: bool = False) -> RowFlow:
@@ -228,11 +231,15 @@ def one_part(dataset: Dataset, ref: DataRef) -> Part:
             return dataset.part_of(ref)
         except KeyError:
             names = ", ".join(part.facts.name for part in dataset.parts)
-            raise AtlasError(ref.whole, f"it has no part called {ref.part}", f"There are: {names}.") from None
+            raise AtlasError(
+                ref.whole, tr("it has no part called {part}", part=ref.part), tr("There are: {names}.", names=names)
+            ) from None
     usable = [part for part in dataset.parts if isinstance(part, RowsPart | RasterPart | CloudPart)]
     if len(usable) != 1:
         names = ", ".join(part.facts.name for part in usable) or "none"
-        raise AtlasError(ref, f"it has {len(usable)} parts", f"Name one of them behind #: {names}.")
+        raise AtlasError(
+            ref, tr("it has {count} parts", count=len(usable)), tr("Name one of them behind #: {names}.", names=names)
+        )
     return usable[0]
 
 

@@ -12,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .flows import Flow, GridFlow, PointFlow, RowFlow
 
@@ -84,25 +85,25 @@ class Step(ABC):
     def rows(self, flow: Flow) -> RowFlow:
         """Return the flow, which must be of rows. Raises BadStep."""
         if not isinstance(flow, RowFlow):
-            raise self.refused(f"a {flow.kind} has no rows", "Choose a vector layer or a table.")
+            raise self.refused(tr("a {kind} has no rows", kind=flow.kind), tr("Choose a vector layer or a table."))
         return flow
 
     def features(self, flow: Flow) -> RowFlow:
         """Return the flow, which must be of features. Raises BadStep."""
         if not isinstance(flow, RowFlow) or not flow.has_shapes:
-            raise self.refused(f"a {flow.kind} has no features", "Choose a vector layer.")
+            raise self.refused(tr("a {kind} has no features", kind=flow.kind), tr("Choose a vector layer."))
         return flow
 
     def grid(self, flow: Flow) -> GridFlow:
         """Return the flow, which must be of cells. Raises BadStep."""
         if not isinstance(flow, GridFlow):
-            raise self.refused(f"a {flow.kind} is no grid", "Choose a grid.")
+            raise self.refused(tr("a {kind} is no grid", kind=flow.kind), tr("Choose a grid."))
         return flow
 
     def points(self, flow: Flow) -> PointFlow:
         """Return the flow, which must be of points. Raises BadStep."""
         if not isinstance(flow, PointFlow):
-            raise self.refused(f"a {flow.kind} is no point cloud", "Choose a point cloud.")
+            raise self.refused(tr("a {kind} is no point cloud", kind=flow.kind), tr("Choose a point cloud."))
         return flow
 
     def refused(self, reason: str, remedy: str = "") -> BadStep:
@@ -113,7 +114,10 @@ class Step(ABC):
         """Return the names, all of which must be fields. Raises BadStep."""
         strange = [name for name in names if name not in flow.fields]
         if strange:
-            raise self.refused(f"there is no field {', '.join(strange)}", f"There are: {', '.join(flow.fields)}.")
+            raise self.refused(
+                tr("there is no field {strange}", strange=", ".join(strange)),
+                tr("There are: {fields}.", fields=", ".join(flow.fields)),
+            )
         return names
 
 

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotWrite, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.survey_header import headers_of
 from brisk_atlas.core.table import base_rows, rows_of
 
@@ -42,10 +43,16 @@ def write_lines(
         return (path,)
     if suffix not in ("", ENDING):
         raise CannotWrite(
-            path, f"lines are not written as '{suffix}'", "Choose .mgd77, .csv, .gpkg, .parquet, or a folder."
+            path,
+            tr("lines are not written as '{suffix}'", suffix=suffix),
+            tr("Choose .mgd77, .csv, .gpkg, .parquet, or a folder."),
         )
     if suffix == ENDING and len(chosen) > 1:
-        raise CannotWrite(path, f"an MGD77 file has one survey, and these are {len(chosen)}", "Name a folder instead.")
+        raise CannotWrite(
+            path,
+            tr("an MGD77 file has one survey, and these are {count}", count=len(chosen)),
+            tr("Name a folder instead."),
+        )
     return _write_surveys(cache, layer, field, chosen, path, check)
 
 
@@ -64,7 +71,7 @@ def _write_surveys(
         source = sources.get(name) or (next(iter(sources.values())) if len(sources) == 1 else None)
         target = path if path.suffix else path / (source.name if source is not None else f"{_file_name(name)}{ENDING}")
         if source is not None and target.resolve() == source.resolve():
-            raise CannotWrite(target, "it is a source, and originals are read-only", "Choose another folder.")
+            raise CannotWrite(target, tr("it is a source, and originals are read-only"), tr("Choose another folder."))
         records = _records(stored, field, name, rows) if source is not None else None
         write_survey(table.take(pa.array(rows)), target.with_suffix(ENDING), name=name, source=source, rows=records)
         written.append(target.with_suffix(ENDING))

@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 
 from .formats import FORMATS as ALL
 from .sources import held_flow
@@ -28,7 +29,7 @@ def hand_over_table(
     chosen = table.select(list(table.column_names if fields is None else fields))
     chosen = chosen if rows is None else chosen.take(pa.array(rows))
     if not chosen.num_rows:
-        raise CannotWrite(path, "the choice leaves no row", "Widen the filter.")
+        raise CannotWrite(path, tr("the choice leaves no row"), tr("Widen the filter."))
     write_table(chosen, path, format_)
     return chosen.num_rows
 

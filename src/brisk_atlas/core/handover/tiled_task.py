@@ -8,6 +8,8 @@ from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
+from brisk_atlas.core.model.language import tr
+
 from .batch_task import DONE, FAILED, BatchTask, TaskOutcome
 from .tiled_input import Piece, TiledInput
 
@@ -41,7 +43,7 @@ class TiledTask:
     @property
     def progress(self) -> str:
         """How far it is, in words."""
-        return f"{self._done:,} of {self._wanted:,} tiles"
+        return tr("{done:,} of {wanted:,} tiles", done=self._done, wanted=self._wanted)
 
     def outcome(self) -> TaskOutcome:
         """Return what came of it; the results of its pieces are removed where all is done."""

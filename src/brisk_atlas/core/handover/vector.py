@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotWrite, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 
 from .flows import RowFlow
@@ -55,8 +56,8 @@ def hand_over_vector(
     suffix = FORMATS[order.format][0]
     path = order.path if order.path.suffix.lower() == suffix else order.path.with_name(order.path.name + suffix)
     if not path.parent.is_dir():
-        raise CannotWrite(path, "No such file or directory", "Choose a folder that is there.")
-    report(0.02, "choosing rows")
+        raise CannotWrite(path, tr("No such file or directory"), tr("Choose a folder that is there."))
+    report(0.02, tr("choosing rows"))
     table, wkb = features.table, features.wkb
     if order.fields is not None:
         table = table.select(list(order.fields))
@@ -91,7 +92,7 @@ def hand_over_vector(
 def _refuse(path: Path, reason: str) -> None:
     """Refuse to leave out what has no place in another CRS; what an extent or polygons leave out is wanted so."""
     if "no place" in reason:
-        raise CannotWrite(path, "some features have no place in that CRS", "Choose a CRS made for this area.")
+        raise CannotWrite(path, tr("some features have no place in that CRS"), tr("Choose a CRS made for this area."))
 
 
 def _polygons(order: VectorOrder) -> RowFlow:

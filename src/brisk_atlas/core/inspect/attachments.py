@@ -12,6 +12,7 @@ from typing import Any
 from urllib.parse import unquote, urlsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif")
 DOCUMENT_ENDINGS = (".pdf", ".txt", ".csv", ".las", ".md", ".html", ".htm", ".docx", ".odt", ".xlsx", ".ods")
@@ -92,5 +93,9 @@ def picture_bytes(attachment: Attachment) -> bytes:
     ref = DataRef.parse(attachment.place) if attachment.is_remote else DataRef.file(attachment.place)
     content = connector_for(ref).head(ref, LARGEST_PICTURE + 1)
     if len(content) > LARGEST_PICTURE:
-        raise CannotRead(ref, f"it is larger than {LARGEST_PICTURE:,} bytes", "Open it in another program.")
+        raise CannotRead(
+            ref,
+            tr("it is larger than {largest_picture:,} bytes", largest_picture=LARGEST_PICTURE),
+            tr("Open it in another program."),
+        )
     return content

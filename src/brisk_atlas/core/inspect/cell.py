@@ -11,6 +11,7 @@ import numpy as np
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
 from brisk_atlas.core.model.dimension import bands_along, places_of
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import bands_of, shown_band
 from brisk_atlas.core.place import same_crs, transform, unit_of
 from brisk_atlas.core.place.domain import domain_of
@@ -80,10 +81,15 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
     digits = 6 if unit == "°" else 2
     readings.append(
         ProbeValue(
-            "row, column", (found.row, found.column), f"row {found.row:,}, column {found.column:,}", "", CELL, "cell"
+            tr("row, column"),
+            (found.row, found.column),
+            tr("row {row:,}, column {column:,}", row=found.row, column=found.column),
+            "",
+            CELL,
+            "cell",
         )
     )
-    readings.append(ProbeValue("cell centre", (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
+    readings.append(ProbeValue(tr("cell centre"), (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
     return ProbeResult(layer.id, layer.name, tuple(readings), series=_series(part, shown_band(style), x, y, crs))
 
 
@@ -128,7 +134,9 @@ def _from_others(
             continue
         band = part.facts.grid.bands[band_number - 1]
         value, known = found.values[band_number - 1].item(), bool(found.known[band_number - 1])
-        readings += band_readings(band, value, known, f"{CHANNELS[channel]}, from {other.part}")
+        readings += band_readings(
+            band, value, known, tr("{channels}, from {part}", channels=CHANNELS[channel], part=other.part)
+        )
     return readings
 
 
@@ -151,7 +159,7 @@ def _motion(
     towards = degrees(atan2(u, v)) % 360
     return [
         ProbeValue("speed", speed, number_text(speed), own.bands[style.bands[0] - 1].unit, BANDS, "speed"),
-        ProbeValue("towards", towards, f"{towards:.1f}", "°", BANDS, "towards", "clockwise from north"),
+        ProbeValue("towards", towards, f"{towards:.1f}", "°", BANDS, "towards", tr("clockwise from north")),
     ]
 
 
@@ -164,7 +172,7 @@ def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scal
     label = band.name + wave + (f" · {mark}" if mark else "")
     meaning = next((name for number, _, name in band.classes if number == value), "")
     if not known:
-        return [ProbeValue(label, None, "no data", "", BANDS, band.name, wavelength=band.centre_um)]
+        return [ProbeValue(label, None, tr("no data"), "", BANDS, band.name, wavelength=band.centre_um)]
     text = f"{number_text(value)} {meaning}".rstrip()
     readings = [ProbeValue(label, value, text, band.unit, BANDS, band.name, wavelength=band.centre_um)]
     also = _ALSO.get(band.unit)

@@ -11,6 +11,7 @@ from shapely.errors import GEOSException
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import value_of
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
@@ -40,7 +41,7 @@ def streamed_finding(cache: DataCache, layer: Layer, features: Features, at: int
 def row_finding(cache: DataCache, layer: Layer, row: int) -> ProbeResult:
     """Return one row of a table."""
     readings = attribute_readings(rows_of(cache, layer), row, _words(cache, layer), layer)
-    return ProbeResult(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row, (row,))
+    return ProbeResult(layer.id, tr("{name}, row {row:,}", name=layer.name, row=row + 1), tuple(readings), row, (row,))
 
 
 def _finding(
@@ -48,7 +49,7 @@ def _finding(
 ) -> ProbeResult:
     readings = attribute_readings(table, at, _words(cache, layer), layer)
     readings += geometry_readings(features.wkb[at], features.crs)
-    title = layer.name if row is None else f"{layer.name}, row {row + 1:,}"
+    title = layer.name if row is None else tr("{name}, row {row:,}", name=layer.name, row=row + 1)
     return ProbeResult(layer.id, title, tuple(readings), row, rows)
 
 
@@ -79,7 +80,7 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
     try:
         shape = shapely.from_wkb(wkb.as_py())
     except GEOSException as error:
-        return [ProbeValue("geometry", None, f"damaged ({error})", group=GEOMETRY)]
+        return [ProbeValue("geometry", None, tr("damaged ({error})", error=error), group=GEOMETRY)]
     parts, vertices = shapely.get_num_geometries(shape), shapely.get_num_coordinates(shape)
     out = [
         ProbeValue("type", shape.geom_type, shape.geom_type, group=GEOMETRY),
@@ -93,9 +94,9 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
         if has:
             values = shapely.get_coordinates(shape, include_z=True, include_m=bool(shapely.has_m(shape)))[:, take]
             known = values[np.isfinite(values)]
-            text = f"{known.min():,.2f} to {known.max():,.2f}" if known.size else "unknown"
+            text = f"{known.min():,.2f} {tr('to')} {known.max():,.2f}" if known.size else tr("unknown")
             low_high = (float(known.min()), float(known.max())) if known.size else None
-            out.append(ProbeValue(f"{axis} range", low_high, text, group=GEOMETRY))
+            out.append(ProbeValue(tr("{axis} range", axis=axis), low_high, text, group=GEOMETRY))
     return out
 
 
@@ -111,13 +112,15 @@ def _measures(shape: shapely.Geometry, crs: str | None) -> list[ProbeValue]:
         starts = np.searchsorted(at, np.arange(len(rings) + 1))
         if dimension == 2:
             area = _on_ellipsoid(shape, crs)
-            out.append(ProbeValue("area, ellipsoid", area, _large(area), "m²", GEOMETRY))
+            out.append(ProbeValue(tr("area, ellipsoid"), area, _large(area), "m²", GEOMETRY))
         along = float(lengths_on_ellipsoid(xy, starts, crs).sum())
-        out.append(ProbeValue(f"{noun}, ellipsoid", along, _large(along), "m", GEOMETRY))
+        out.append(ProbeValue(tr("{noun}, ellipsoid", noun=noun), along, _large(along), "m", GEOMETRY))
     if has_plane(crs):
         if dimension == 2:
-            out.append(ProbeValue("area, plane", shape.area, _large(shape.area), f"{unit}²" if unit else "", GEOMETRY))
-        out.append(ProbeValue(f"{noun}, plane", shape.length, _large(shape.length), unit, GEOMETRY))
+            out.append(
+                ProbeValue(tr("area, plane"), shape.area, _large(shape.area), f"{unit}²" if unit else "", GEOMETRY)
+            )
+        out.append(ProbeValue(tr("{noun}, plane", noun=noun), shape.length, _large(shape.length), unit, GEOMETRY))
     return out
 
 
@@ -142,7 +145,7 @@ def _validity(shape: shapely.Geometry) -> ProbeValue:
         return ProbeValue("valid", True, "yes", group=GEOMETRY)
     words, _, place = reason.partition("[")
     x_y = tuple(float(v) for v in place.rstrip("]").split()[:2]) if place else ()
-    where = f" at {x_y[0]:,.2f}, {x_y[1]:,.2f}" if len(x_y) == 2 else ""
+    where = tr(" at {x_y:,.2f}, {x_y2:,.2f}", x_y=x_y[0], x_y2=x_y[1]) if len(x_y) == 2 else ""
     return ProbeValue("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
 
 
@@ -176,6 +179,11 @@ def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[ProbeValue
     ]
     if len(xyz) > MOST_VERTICES:
         lines.append(
-            ProbeValue("…", None, f"{len(xyz) - MOST_VERTICES:,} more; copy the row as WKT for all", group=VERTICES)
+            ProbeValue(
+                "…",
+                None,
+                tr("{count:,} more; copy the row as WKT for all", count=len(xyz) - MOST_VERTICES),
+                group=VERTICES,
+            )
         )
     return lines

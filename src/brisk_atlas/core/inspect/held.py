@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.language import tr
 
 from .finding import ProbeResult, ProbeValue
 
@@ -85,17 +86,17 @@ def difference(first: ProbeValue | None, other: ProbeValue | None) -> str:
     if first is None and other is None:
         return ""
     if first is None or other is None:
-        return "only here" if first is None else "not here"
+        return tr("only here") if first is None else tr("not here")
     a, b = first.value, other.value
     if a is None and b is None:
         return ""
     if a is None or b is None:
-        return "unknown in the first" if a is None else "unknown here"
+        return tr("unknown in the first") if a is None else tr("unknown here")
     if _is_number(a) and _is_number(b):
         if a == b:
             return ""
         if first.unit != other.unit:
-            return f"other unit, {other.unit or 'none'}"
+            return tr("other unit, {unit}", unit=other.unit or "none")
         off = float(b) - float(a)
         share = f" ({off / abs(float(a)):+.1%})" if a else ""
         return f"{off:+,.6g}{share}" if abs(off) < 1e6 else f"{off:+,.0f}{share}"

@@ -14,6 +14,7 @@ import pyarrow as pa
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place.hole_path import FOOT_M, HolePath, minimum_curvature
 
@@ -36,16 +37,27 @@ def guess_role(fields: Sequence[Field]) -> HoleTable | None:
     depth = field_named(fields, DEPTH_WORDS, numbers=True)
     azimuth, dip = field_named(fields, AZIMUTH, numbers=True), field_named(fields, DIP, numbers=True)
     if begin is not None and end is not None:
-        why = f"{hole} names the hole, {begin} and {end} are where an interval begins and ends"
+        why = tr(
+            "{hole} names the hole, {begin} and {end} are where an interval begins and ends",
+            hole=hole,
+            begin=begin,
+            end=end,
+        )
         return HoleTable(NOWHERE, TableRole.INTERVALS, hole, begin, end, feet=_in_feet(begin), reason=why)
     if depth is not None and azimuth is not None and dip is not None:
         dips = dip.lower().lstrip("_").startswith(("dip", "plunge"))
-        why = f"{hole} names the hole, {depth}, {azimuth} and {dip} are a survey of its direction"
+        why = tr(
+            "{hole} names the hole, {depth}, {azimuth} and {dip} are a survey of its direction",
+            hole=hole,
+            depth=depth,
+            azimuth=azimuth,
+            dip=dip,
+        )
         return HoleTable(
             NOWHERE, TableRole.DEVIATION, hole, depth, "", azimuth, dip, dips=dips, feet=_in_feet(depth), reason=why
         )
     if depth is not None and field_named(fields, ELEVATION, numbers=True) is None:
-        why = f"{hole} names the hole, {depth} the depth of a value"
+        why = tr("{hole} names the hole, {depth} the depth of a value", hole=hole, depth=depth)
         return HoleTable(NOWHERE, TableRole.POINTS, hole, depth, feet=_in_feet(depth), reason=why)
     return None
 
@@ -60,11 +72,15 @@ def role_of_section(fields: Sequence[Field], hole: str) -> HoleTable | None:
     inclination = next((field for field, about in words if "deviation" in about or "inclination" in about), None)
     feet = bool(fields) and (begin or fields[0]).unit.strip().lower() in ("f", "ft", "feet")
     if azimuth is not None and inclination is not None:
-        why = f"{azimuth.name} and {inclination.name} are stated to be a survey of its direction"
+        why = tr(
+            "{name} and {inclination_name} are stated to be a survey of its direction",
+            name=azimuth.name,
+            inclination_name=inclination.name,
+        )
         return HoleTable(NOWHERE, TableRole.DEVIATION, "", fields[0].name, "", azimuth.name, inclination.name, hole,
                          feet=feet, reason=why)  # fmt: skip
     if begin is not None and end is not None:
-        why = f"{begin.name} and {end.name} are stated to be the top and the bottom"
+        why = tr("{name} and {end_name} are stated to be the top and the bottom", name=begin.name, end_name=end.name)
         return HoleTable(NOWHERE, TableRole.INTERVALS, "", begin.name, end.name, only=hole, feet=feet, reason=why)
     return None
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.length_units import area_text, length_text
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform, unit_of
@@ -66,38 +67,57 @@ class Measured:
         unit = unit_of(self.crs)
         found = []
         if self.crs is not None:
-            found.append(("distance, ellipsoid", length_text(self.on_ellipsoid)))
+            found.append((tr("distance, ellipsoid"), length_text(self.on_ellipsoid)))
         if has_plane(self.crs):
-            found.append(("distance, plane", length_text(self.in_plane, unit)))
+            found.append((tr("distance, plane"), length_text(self.in_plane, unit)))
         if self.legs:
             last = self.legs[-1]
-            which = "last bearing" if len(self.legs) > 1 else "bearing"
+            which = tr("last bearing") if len(self.legs) > 1 else "bearing"
             if np.isfinite(last.azimuth):
-                found.append((f"{which}, true", f"{last.azimuth:.2f}°"))
+                found.append((tr("{which}, true", which=which), f"{last.azimuth:.2f}°"))
             if np.isfinite(last.grid_bearing):
-                found.append((f"{which}, grid", f"{last.grid_bearing:.2f}°"))
+                found.append((tr("{which}, grid", which=which), f"{last.grid_bearing:.2f}°"))
             if len(self.legs) > 1:
                 found.append(
                     (
-                        "last leg",
+                        tr("last leg"),
                         length_text(last.on_ellipsoid if self.crs else last.in_plane, "m" if self.crs else unit),
                     )
                 )
         if self.area_ellipsoid is not None:
-            found.append(("area, ellipsoid", area_text(self.area_ellipsoid)))
+            found.append((tr("area, ellipsoid"), area_text(self.area_ellipsoid)))
         if self.area_plane is not None:
-            found.append(("area, plane", area_text(self.area_plane, unit)))
+            found.append((tr("area, plane"), area_text(self.area_plane, unit)))
         if self.surface is not None:
             up, down = self.surface.climb
             u = self.surface.unit
-            found.append(("over the surface", length_text(self.surface.length)))
-            found.append(("up and down", f"{up:,.1f} {u} up, {down:,.1f} {u} down"))
+            found.append((tr("over the surface"), length_text(self.surface.length)))
+            found.append((tr("up and down"), tr("{up:,.1f} {u} up, {down:,.1f} {u} down", up=up, u=u, down=down)))
             known = self.surface.height[np.isfinite(self.surface.height)]
             found.append(
-                ("heights", f"{known[0]:,.1f} to {known[-1]:,.1f} {u}, {known.min():,.1f} to {known.max():,.1f}")
+                (
+                    "heights",
+                    tr(
+                        "{known:,.1f} to {known2:,.1f} {u}, {listed:,.1f} to {listed2:,.1f}",
+                        known=known[0],
+                        known2=known[-1],
+                        u=u,
+                        listed=known.min(),
+                        listed2=known.max(),
+                    ),
+                )
             )
             if self.surface.covered < 1:
-                found.append(("", f"{self.surface.covered:.0%} of the line has heights in {self.surface.grid}"))
+                found.append(
+                    (
+                        "",
+                        tr(
+                            "{covered:.0%} of the line has heights in {grid}",
+                            covered=self.surface.covered,
+                            grid=self.surface.grid,
+                        ),
+                    )
+                )
         return tuple(found)
 
 

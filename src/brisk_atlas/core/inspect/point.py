@@ -8,6 +8,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.cloud import POINT_CLASSES, Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
 
 from .finding import ProbeResult, ProbeValue, Where
@@ -44,9 +45,9 @@ def point_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult |
     readings += _summary_readings("z", z, height, NEAR)
     if plane == "m":
         density = near.size / (np.pi * reach**2)
-        readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", NEAR))
+        readings.append(ProbeValue("density", density, f"{density:,.2f}", tr("per m²"), NEAR))
     readings += _classes(points, near, NEAR)
-    return ProbeResult(layer.id, f"{layer.name}, point {i + 1:,}", tuple(readings))
+    return ProbeResult(layer.id, tr("{name}, point {i:,}", name=layer.name, i=i + 1), tuple(readings))
 
 
 def _reach_in(where: Where, crs: str | None) -> float:
@@ -94,7 +95,7 @@ def _classes(points: Points, chosen: np.ndarray, group: str) -> list[ProbeValue]
             f"{c:,} ({c / chosen.size:.1%})",
             "",
             group,
-            f"class {k}",
+            tr("class {number}", number=k),
         )
         for k, c in zip(kinds.tolist(), counts.tolist())
     ]
@@ -126,7 +127,7 @@ def _readings_of(points: Points, near: np.ndarray, area: float = 0.0) -> list[Pr
         readings += _summary_readings("z", points.xyz[near, 2], height_unit_of(points.crs), INSIDE)
         if unit_of(points.crs) == "m" and area > 0:
             density = near.size / area
-            readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", INSIDE))
+            readings.append(ProbeValue("density", density, f"{density:,.2f}", tr("per m²"), INSIDE))
         for name, values in points.dimensions.items():
             if name != "classification":
                 readings.append(_range(name, values[near], INSIDE))

@@ -12,6 +12,7 @@ from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.connect.ows import complaint_in
 from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.model import CellWindow, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.tile_grid import TilePlace
 from brisk_atlas.core.read.tiled_pictures import TiledPictures
@@ -70,7 +71,7 @@ def _colour(pixel: np.ndarray) -> list[ProbeValue]:
     if not alpha:
         return []
     values = [round(value * 255 / alpha) for value in (red, green, blue)]
-    return [ProbeValue("on the map", values, "#{:02x}{:02x}{:02x}".format(*values), group=COLOUR, key=COLOUR)]
+    return [ProbeValue(tr("on the map"), values, "#{:02x}{:02x}{:02x}".format(*values), group=COLOUR, key=COLOUR)]
 
 
 def _values(answer: StoredAnswer) -> list[tuple[str, str]]:

@@ -13,6 +13,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.table import rows_of, shown_rows
@@ -71,19 +72,30 @@ def summary_readings(name: str, summary: StatisticsSummary, unit: str = "") -> l
     """Return a summary as the lines of a finding, under the name of what it sums up."""
     lines = [
         ("minimum", summary.minimum), ("mean", summary.mean), ("median", summary.median),
-        ("maximum", summary.maximum), ("standard deviation", summary.standard_deviation),
+        ("maximum", summary.maximum), (tr("standard deviation"), summary.standard_deviation),
     ]  # fmt: skip
-    found = [ProbeValue("values", summary.count, f"{summary.count:,}", "", name, f"{name}, values", summary.note)]
+    found = [
+        ProbeValue(
+            "values", summary.count, f"{summary.count:,}", "", name, tr("{name}, values", name=name), summary.note
+        )
+    ]
     if summary.missing:
         found.append(
-            ProbeValue("without a value", summary.missing, f"{summary.missing:,}", "", name, f"{name}, missing")
+            ProbeValue(
+                tr("without a value"),
+                summary.missing,
+                f"{summary.missing:,}",
+                "",
+                name,
+                tr("{name}, missing", name=name),
+            )
         )
     for label, value in lines:
         text = number_text(float(f"{value:.7g}"))
         text = text.replace(",", "") if is_year(name) else text
         found.append(ProbeValue(label, value, text, unit, name, f"{name}, {label}"))
     if summary.note:
-        found.append(ProbeValue("taken", None, summary.note, "", name, f"{name}, taken"))
+        found.append(ProbeValue("taken", None, summary.note, "", name, tr("{name}, taken", name=name)))
     return found
 
 
@@ -124,7 +136,7 @@ def _sampled(
 
 
 def _note(every: int) -> str:
-    return f"one cell in {every * every:,}, nearest"
+    return tr("one cell in {every:,}, nearest", every=every * every)
 
 
 def _known(grid: Grid, area: shapely.Geometry | None) -> np.ndarray:
@@ -168,7 +180,9 @@ def line_statistics(
     found = []
     for band in part.facts.grid.bands:
         check()
-        summary = summarise(along(part, xy, where.crs, band.index), note=f"at {len(xy):,} places along the line")
+        summary = summarise(
+            along(part, xy, where.crs, band.index), note=tr("at {count:,} places along the line", count=len(xy))
+        )
         if summary is not None:
             found.append((band.name, summary, band.unit))
     return found
@@ -217,7 +231,7 @@ def field_statistics(
     unit. Raises BadExpression, CannotRead."""
     table = rows_of(cache, layer)
     if name not in table.column_names:
-        raise BadExpression(name, "there is no such field any more", "Choose another one.")
+        raise BadExpression(name, tr("there is no such field any more"), tr("Choose another one."))
     column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
     mask = shown_rows(cache, layer)
     if rows is not None:

@@ -10,6 +10,7 @@ import pyarrow as pa
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Lattice, Layer
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import metres_per_unit, same_crs, transform, unit_of
@@ -101,9 +102,9 @@ def _zones_in(cache: DataCache, zones: Layer, grid: Layer) -> Shapes:
     """Return the polygons in the CRS of the grid. Raises BadExpression, CannotPlace."""
     features, facts = cache.features(zones.ref), cache.raster(grid.ref).facts
     if not (features.shapes.path_kinds == POLYGON).any():
-        raise BadExpression(zones.name, "it has no polygons", "Choose a layer of polygons as zones.")
+        raise BadExpression(zones.name, tr("it has no polygons"), tr("Choose a layer of polygons as zones."))
     if (features.crs is None) != (facts.crs is None):
-        raise CannotPlace(zones.name, "one of the two has no CRS", "Give it one when it is opened.")
+        raise CannotPlace(zones.name, tr("one of the two has no CRS"), tr("Give it one when it is opened."))
     if same_crs(features.crs, facts.crs):
         return features.shapes
     return features.shapes.moved(transform(features.shapes.xy, features.crs, facts.crs))

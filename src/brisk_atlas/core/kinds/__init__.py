@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.model import AtlasError, DataKind
+from brisk_atlas.core.model.language import tr
 
 from .cloud import CloudKind
 from .grid import GridKind
@@ -26,7 +27,7 @@ def kind_of(kind: DataKind) -> LayerKind:
     """Return what a kind of layer says of itself. Raises AtlasError for a kind that is no layer."""
     found = KINDS.get(kind)
     if found is None:
-        raise AtlasError(kind, "it can't be a layer", "Read it on Find or Record.")
+        raise AtlasError(kind, tr("it can't be a layer"), tr("Read it on Find or Record."))
     return found
 
 

@@ -26,6 +26,7 @@ from brisk_atlas.core.inspect.statistics import (
     summary_readings,
 )
 from brisk_atlas.core.model import AtlasError, DataKind, Facts, GridStyle, Layer, Stretch
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.read.tiled_pictures import TiledPictures
 
 from .kind import Check, LayerKind, Piece, Report
@@ -119,17 +120,25 @@ class GridKind(LayerKind):
         part = cache.raster(layer.ref)
         assert part.facts.grid is not None
         if part.facts.grid.drawn_by_service and piece.resolution is None:
-            raise AtlasError(layer.name, "its server draws it for any scale", "State the cell size of the result.")
+            raise AtlasError(
+                layer.name, tr("its server draws it for any scale"), tr("State the cell size of the result.")
+            )
         if isinstance(part, TiledPictures):
             part = _as_shown(part, layer)
         assert part.facts.grid is not None
         bands = tuple(b.index for b in part.facts.grid.bands if piece.fields is None or b.name in piece.fields)
         if not bands:
-            raise AtlasError(layer.name, "no band was chosen", "Choose at least one band.")
+            raise AtlasError(layer.name, tr("no band was chosen"), tr("Choose at least one band."))
         smooth = layer.style is None or _style(layer).resample != "nearest"
         order = RasterOrder(piece.path, bands, piece.crs, piece.resolution, piece.within, smooth)
         columns, rows = hand_over_raster(part, order, report)
-        return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
+        return trn(
+            "{columns:,} x {rows:,} cells, {count} band",
+            "{columns:,} x {rows:,} cells, {count} bands",
+            len(bands),
+            columns=columns,
+            rows=rows,
+        )
 
 
 def _as_shown(part: TiledPictures, layer: Layer) -> TiledPictures:

@@ -9,6 +9,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, DataKind
+from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -80,12 +81,16 @@ class LayerKind:
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         """Return the summary of one of `names`, in an area or everywhere, and its unit."""
-        raise AtlasError(layer.name, f"a {self.kind} has no numbers to sum up", "Choose another layer.")
+        raise AtlasError(
+            layer.name, tr("a {kind} has no numbers to sum up", kind=self.kind), tr("Choose another layer.")
+        )
 
     def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
         """Return what is wrong or strange in the data of a layer. Raises AtlasError."""
-        raise AtlasError(layer.name, f"a {self.kind} can't be looked at yet", "Choose another layer.")
+        raise AtlasError(layer.name, tr("a {kind} can't be looked at yet", kind=self.kind), tr("Choose another layer."))
 
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         """Write a piece of a layer to a file; returns what is in it in words. Raises AtlasError."""
-        raise AtlasError(layer.name, f"a {self.kind} can't be exported yet", "Export a grid, features or rows.")
+        raise AtlasError(
+            layer.name, tr("a {kind} can't be exported yet", kind=self.kind), tr("Export a grid, features or rows.")
+        )

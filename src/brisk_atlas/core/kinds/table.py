@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.inspect.finding import Where
 from brisk_atlas.core.inspect.statistics import StatisticsSummary, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Layer
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.table import rows_of
 
 from .kind import Check, LayerKind, Piece, Report
@@ -39,5 +40,6 @@ class TableKind(LayerKind):
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         from brisk_atlas.core.handover import hand_over_table
 
-        table = rows_of(cache, layer, lambda: report(0.0, "reading rows"))
-        return f"{hand_over_table(table, piece.path, piece.format, piece.rows, piece.fields):,} rows"
+        table = rows_of(cache, layer, lambda: report(0.0, tr("reading rows")))
+        written = hand_over_table(table, piece.path, piece.format, piece.rows, piece.fields)
+        return trn("{count:,} row", "{count:,} rows", written)

@@ -17,6 +17,7 @@ from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.picking import picked
 from brisk_atlas.core.inspect.statistics import StatisticsSummary, features_in, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Facts, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.table import rows_of
 
 from .kind import Check, LayerKind, Piece, Report
@@ -87,8 +88,8 @@ class VectorKind(LayerKind):
         )
         features = piece_of(cache, layer.ref, piece.within)
         if not is_stream(cache, layer.ref):
-            features = replace(features, table=rows_of(cache, layer, lambda: report(0.0, "reading rows")))
-        return f"{hand_over_vector(features, order, report):,} features"
+            features = replace(features, table=rows_of(cache, layer, lambda: report(0.0, tr("reading rows"))))
+        return trn("{count:,} feature", "{count:,} features", hand_over_vector(features, order, report))
 
 
 def _style(layer: Layer) -> VectorStyle:

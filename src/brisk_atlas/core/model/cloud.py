@@ -6,29 +6,31 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
+
 POINT_CLASSES = {  # ASPRS LAS 1.4 R15, table 17
-    0: "never classified",
-    1: "unclassified",
-    2: "ground",
-    3: "low vegetation",
-    4: "medium vegetation",
-    5: "high vegetation",
-    6: "building",
-    7: "low noise",
-    8: "model key point",
-    9: "water",
-    10: "rail",
-    11: "road surface",
-    13: "wire, guard",
-    14: "wire, conductor",
-    15: "transmission tower",
-    16: "wire connector",
-    17: "bridge deck",
-    18: "high noise",
-    19: "overhead structure",
-    20: "ignored ground",
-    21: "snow",
-    22: "temporal exclusion",
+    0: tr("never classified"),
+    1: tr("unclassified"),
+    2: tr("ground"),
+    3: tr("low vegetation"),
+    4: tr("medium vegetation"),
+    5: tr("high vegetation"),
+    6: tr("building"),
+    7: tr("low noise"),
+    8: tr("model key point"),
+    9: tr("water"),
+    10: tr("rail"),
+    11: tr("road surface"),
+    13: tr("wire, guard"),
+    14: tr("wire, conductor"),
+    15: tr("transmission tower"),
+    16: tr("wire connector"),
+    17: tr("bridge deck"),
+    18: tr("high noise"),
+    19: tr("overhead structure"),
+    20: tr("ignored ground"),
+    21: tr("snow"),
+    22: tr("temporal exclusion"),
 }
 
 

@@ -10,6 +10,8 @@ from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, Self
 
+from brisk_atlas.core.model.language import tr
+
 from .data_ref import DataRef
 from .errors import refusing
 from .extent import Extent
@@ -53,7 +55,10 @@ class Part:
     def taken_in(self, crs: str) -> Self:
         """Return the part with its coordinates taken to be in a CRS, whatever it states."""
         extent = replace(self.facts.extent, crs=crs) if self.facts.extent else None
-        notes = {**self.facts.notes, "reference system": f"set by you; the file states {self.facts.crs or 'none'}"}
+        notes = {
+            **self.facts.notes,
+            "reference system": tr("set by you; the file states {crs}", crs=self.facts.crs or "none"),
+        }
         return replace(self, facts=replace(self.facts, crs=crs, extent=extent, notes=notes))
 
     def __init_subclass__(cls, **options: Any) -> None:

@@ -6,10 +6,12 @@ import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from brisk_atlas.core.model.language import tr
+
 from .passwords import masked
 
 log = logging.getLogger(__name__)
-ASK_AGAIN = "The copy may be damaged or cut short; ask for the file again."
+ASK_AGAIN = tr("The copy may be damaged or cut short; ask for the file again.")
 PANICS = ("PanicException", "LazrsError")  # what libraries in other languages raise, which are no Exceptions
 
 
@@ -72,15 +74,19 @@ def refusing(path: object) -> Iterator[None]:
         raise
     except MemoryError as error:
         log.warning("out of memory on %s", path, exc_info=True)
-        remedy = "It may be damaged, or far larger than it seems."
-        raise CannotRead(path, "it needs more memory than there is", remedy) from error
+        remedy = tr("It may be damaged, or far larger than it seems.")
+        raise CannotRead(path, tr("it needs more memory than there is"), remedy) from error
     except Exception as error:
         log.warning("not foreseen on %s", path, exc_info=True)
-        raise CannotRead(path, f"its content can't be understood ({_words_of(error)})", ASK_AGAIN) from error
+        raise CannotRead(
+            path, tr("its content can't be understood ({words_of})", words_of=_words_of(error)), ASK_AGAIN
+        ) from error
     except BaseException as error:
         if type(error).__name__ not in PANICS:
             raise
-        raise CannotRead(path, f"its content is damaged ({_words_of(error)})", ASK_AGAIN) from error
+        raise CannotRead(
+            path, tr("its content is damaged ({words_of})", words_of=_words_of(error)), ASK_AGAIN
+        ) from error
 
 
 def _words_of(error: BaseException) -> str:

@@ -9,6 +9,8 @@ from enum import StrEnum
 from math import floor, isfinite, log10
 from typing import NamedTuple
 
+from .language import tr
+
 FOOT_M, MILE_M, NAUTICAL_MILE_M = 0.3048, 1609.344, 1852.0  # the international foot and mile, the nautical mile
 ACRE_M2 = MILE_M**2 / 640
 
@@ -25,10 +27,10 @@ class LengthUnits(StrEnum):
     def words(self) -> str:
         """The units as a person chooses them."""
         return {
-            LengthUnits.METRIC: "metres, kilometres, km²",
-            LengthUnits.HECTARES: "metres, kilometres, hectares",
-            LengthUnits.FEET: "feet, miles, acres",
-            LengthUnits.NAUTICAL: "metres, nautical miles, km²",
+            LengthUnits.METRIC: tr("metres, kilometres, km²"),
+            LengthUnits.HECTARES: tr("metres, kilometres, hectares"),
+            LengthUnits.FEET: tr("feet, miles, acres"),
+            LengthUnits.NAUTICAL: tr("metres, nautical miles, km²"),
         }[self]
 
 

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
+from brisk_atlas.core.model.language import tr
+
 
 def value_of(scalar: Any) -> Any:
     """Return a scalar as Python has it; a time beyond the years 1 to 9999 as text."""
     try:
         return scalar.as_py()
     except UnicodeDecodeError as error:
-        return error.object.decode("latin-1") if isinstance(error.object, bytes) else "not readable"
+        return error.object.decode("latin-1") if isinstance(error.object, bytes) else tr("not readable")
     except (OverflowError, ValueError):
-        return f"outside the calendar ({getattr(scalar, 'value', 'not readable')})"
+        return tr("outside the calendar ({getattr})", getattr=getattr(scalar, "value", "not readable"))
 
 
 def values_of(column: Any) -> list[Any]:

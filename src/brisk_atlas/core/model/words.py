@@ -6,11 +6,13 @@ from collections.abc import Collection, Sequence
 from itertools import chain, count
 from typing import Any
 
+from .language import tr, trn
+
 
 def size_text(size: int) -> str:
     """Return a file size as a person reads it."""
     if size < 1000:
-        return f"{size} bytes"
+        return trn("{count} byte", "{count} bytes", size)
     value = float(size)
     for unit in ("kB", "MB", "GB", "TB"):
         value /= 1000
@@ -33,9 +35,9 @@ def number_text(value: Any) -> str:
     if hasattr(value, "item"):
         value = value.item()
     if value is None or value != value:
-        return "unknown"
+        return tr("unknown")
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return tr("yes") if value else tr("no")
     if isinstance(value, int):
         return f"{value:,}" if abs(value) >= 10_000 else str(value)
     if isinstance(value, float):

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.paper.layout import PaperSize
 
 from .operation import Operation, Progress, Written, argument, silent
@@ -23,9 +24,9 @@ class WriteAlbum(Operation):
 
     needs_work = True
 
-    path: Path = argument("a page (.html), a PDF (.pdf), slides (.odp, .pptx), pictures (.zip), or a new folder")
-    paper: PaperSize = argument("of a PDF", PaperSize.A4)
-    wide: bool = argument("lay the pages of a PDF on their long side", False)
+    path: Path = argument(tr("a page (.html), a PDF (.pdf), slides (.odp, .pptx), pictures (.zip), or a new folder"))
+    paper: PaperSize = argument(tr("of a PDF"), PaperSize.A4)
+    wide: bool = argument(tr("lay the pages of a PDF on their long side"), False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.system.atomic_write import write_whole
@@ -35,7 +36,7 @@ class WriteAlbum(Operation):
 
         album = workspace.work.state.album
         if not album.items:
-            raise CannotWrite(self.path, "the album is empty", "Capture a view first.")
+            raise CannotWrite(self.path, tr("the album is empty"), tr("Capture a view first."))
         self.check_is_no_source(workspace, self.path)
         suffix = self.path.suffix.lower()
         content = content_of(workspace, album, progress, with_maps=suffix == ".pdf")
@@ -49,18 +50,18 @@ class WriteAlbum(Operation):
                 from brisk_atlas.core.album.paper_maps import PaperMaps
                 from brisk_atlas.core.album.pdf_file import album_pdf
 
-                maps = PaperMaps(workspace.painter, lambda: progress(0.9, "pages"))
+                maps = PaperMaps(workspace.painter, lambda: progress(0.9, tr("pages")))
                 made = album_pdf(content, paper=self.paper, wide=self.wide, maps=maps)
                 write_whole(self.path, made)
                 remarks = tuple(maps.faults)
             case ".odp":
                 from brisk_atlas.core.album.odp_file import album_odp
 
-                write_whole(self.path, album_odp(content, check=lambda: progress(0.9, "slides")))
+                write_whole(self.path, album_odp(content, check=lambda: progress(0.9, tr("slides"))))
             case ".pptx":
                 from brisk_atlas.core.album.pptx_file import album_pptx
 
-                write_whole(self.path, album_pptx(content, check=lambda: progress(0.9, "slides")))
+                write_whole(self.path, album_pptx(content, check=lambda: progress(0.9, tr("slides"))))
             case ".zip":
                 from brisk_atlas.core.album.picture_set import album_pictures
 
@@ -68,10 +69,10 @@ class WriteAlbum(Operation):
             case "":
                 self._write_folder(content, VERSION)
             case other:
-                raise CannotWrite(self.path, f"an album is not written as {other}",
-                                  "Choose .html, .pdf, .odp, .pptx, .zip or a folder.")  # fmt: skip
+                raise CannotWrite(self.path, tr("an album is not written as {other}", other=other),
+                                  tr("Choose .html, .pdf, .odp, .pptx, .zip or a folder."))  # fmt: skip
         plates = len(album.plates)
-        return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", remarks)
+        return Written((self.path,), trn("{count} plate", "{count} plates", plates), remarks)
 
     def _write_folder(self, content: PageContent, version: str) -> None:
         """Write a folder beside where it is to be, and move it there when it is whole."""
@@ -79,7 +80,7 @@ class WriteAlbum(Operation):
         from brisk_atlas.core.system.atomic_write import written_beside
 
         if self.path.exists() and (not self.path.is_dir() or any(self.path.iterdir())):
-            raise CannotWrite(self.path, "there is something already", "Choose a new folder.")
+            raise CannotWrite(self.path, tr("there is something already"), tr("Choose a new folder."))
         with written_beside(self.path) as folder:
             for name, data in album_folder(content, version).items():
                 (folder / name).parent.mkdir(exist_ok=True)

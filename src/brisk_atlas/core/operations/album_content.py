@@ -23,6 +23,7 @@ from brisk_atlas.core.draw.overlays import north_of
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.layout import PaperGrid
 from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
@@ -107,7 +108,11 @@ def _place(view: PlateView | None) -> tuple[object, ...]:
 
 def _figure(workspace: Workspace, plate: Plate, name: str, with_maps: bool) -> PageFigure:
     changed = changed_sources(plate)
-    note = f"Since it was captured these changed: {', '.join(each.name for each in changed)}." if changed else ""
+    note = (
+        tr("Since it was captured these changed: {listed}.", listed=", ".join(each.name for each in changed))
+        if changed
+        else ""
+    )
     facts = [plate.view.crs] if plate.view is not None and plate.view.crs and plate.kind is PlateKind.MAP else []
     facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
     table = PageTable(*plate.table) if plate.table is not None else None
@@ -119,7 +124,11 @@ def _figure(workspace: Workspace, plate: Plate, name: str, with_maps: bool) -> P
     figure = replace(figure, legends=_legends(workspace, plate.view))
     if plate.kind is PlateKind.RELIEF:
         relief = relief_of(workspace, plate.view)
-        stated = (f"heights x {relief.exaggeration:g}",) if relief is not None and relief.exaggeration != 1 else ()
+        stated = (
+            (tr("heights x {exaggeration:g}", exaggeration=relief.exaggeration),)
+            if relief is not None and relief.exaggeration != 1
+            else ()
+        )
         return replace(figure, relief=relief, facts=(*figure.facts, *stated))
     view = map_view(plate.view)
     metres = view.ground_metres if view.crs else None

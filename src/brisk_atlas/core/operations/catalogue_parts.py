@@ -39,6 +39,7 @@ from brisk_atlas.core.model import (
     VectorPart,
     VectorStyle,
 )  # fmt: skip
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, ground_metres, is_geographic
 from brisk_atlas.core.place.map_crs import TILES
 from brisk_atlas.core.record.model import FieldDefinition, Record
@@ -82,7 +83,7 @@ def built_parts(cache: DataCache, dataset: Dataset, record: Record, folder: Path
                 raise  # the site can't be written; what libraries raise of data has no number
             log.warning("%s of %s is not shown", facts.name, dataset.ref, exc_info=True)
             reason = error.reason if isinstance(error, AtlasError) else f"{type(error).__name__}: {error}"
-            part.page = replace(part.page, note=f"It can’t be shown ({reason[:200]}).")
+            part.page = replace(part.page, note=tr("It can’t be shown ({reason}).", reason=reason[:200]))
         name = f"part-{number + 1}.jpg" if part.page.picture else name
         yield BuiltPart(part.page, rows)
 
@@ -180,7 +181,7 @@ class PartBuilder:
         else:
             table, count = self._first_rows()
             if self.facts.kind.has_shapes and extent is not None:
-                self.page = replace(self.page, note="Drawn as pictures, as they are many.")
+                self.page = replace(self.page, note=tr("Drawn as pictures, as they are many."))
         fields = {each.name: each for each in self.facts.fields}
         stated = _definitions(record, self.facts.name)
         rows = PartRows(

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 from pydantic import TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -136,7 +137,7 @@ def checked_folder(out: Path) -> SiteState:
         out.mkdir(parents=True, exist_ok=True)
         is_site = (out / STATE).is_file() or all((out / name).is_file() for name in OWN)
         if not is_site and any(out.iterdir()):
-            raise CannotWrite(out, "there is something else in that folder", "Choose a new or empty folder.")
+            raise CannotWrite(out, tr("there is something else in that folder"), tr("Choose a new or empty folder."))
     except OSError as error:
         raise reason_of(error, out) from error
     return stored_site(out) or NO_SITE
@@ -159,7 +160,9 @@ def listed_in(source: DataRef, out: Path, check: Callable[[], None]) -> Iterator
 
     if source.is_local:
         if not source.path.is_dir():
-            raise AtlasError(source, "it is no folder", "Name a folder, or the address of a database or a service.")
+            raise AtlasError(
+                source, tr("it is no folder"), tr("Name a folder, or the address of a database or a service.")
+            )
         own = out.resolve()
         for rows in walk(source.path):
             check()

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.site.site_entry import SiteEntry
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -87,14 +88,14 @@ class CatalogueSite(Operation):
     """Make a site of files for all datasets of a folder, a database or a service: pages, a search, forms for machines.
     What did not change since the site was made last stays as it is."""
 
-    source: Source = argument("the folder, or the address of a database, a service or a Depot")
-    out: Path = argument("the folder of the site; a new one, or one that was made so")
-    title: str = argument("the title of the site; the name of the folder if not given", "")
-    summary: str = argument("a few sentences about it", "")
-    address: str = argument("where it will be found, https://...; machines need it", "")
-    largest_mb: int = argument("files that are larger are not handed out", 200)
-    everything: bool = argument("build all anew", False)
-    check: bool = argument("check the descriptions by the shapes of DCAT-AP", False)
+    source: Source = argument(tr("the folder, or the address of a database, a service or a Depot"))
+    out: Path = argument(tr("the folder of the site; a new one, or one that was made so"))
+    title: str = argument(tr("the title of the site; the name of the folder if not given"), "")
+    summary: str = argument(tr("a few sentences about it"), "")
+    address: str = argument(tr("where it will be found, https://...; machines need it"), "")
+    largest_mb: int = argument(tr("files that are larger are not handed out"), 200)
+    everything: bool = argument(tr("build all anew"), False)
+    check: bool = argument(tr("check the descriptions by the shapes of DCAT-AP"), False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> SiteMade:
         """Raises AtlasError for a source that can't be listed, and an output folder with something else in it."""
@@ -107,7 +108,7 @@ class CatalogueSite(Operation):
         entries = [*plan.holding, *(_dated(entry, plan.before.get(entry.source), moment) for entry in built)]
         entries.sort(key=lambda entry: entry.source)
         removed = self._remove_gone(old.entries, entries)
-        progress(0.95, "search and lists")
+        progress(0.95, tr("search and lists"))
         made = _SiteFinish(self.out, settings, entries, {entry.id for entry in built}, old.ties, moment)
         try:
             ties = made.finished()
@@ -117,7 +118,7 @@ class CatalogueSite(Operation):
             raise reason_of(error, self.out) from error
         findings = None
         if self.check:
-            progress(0.97, "checking the descriptions")
+            progress(0.97, tr("checking the descriptions"))
             findings = made.findings()
         faults = tuple(entry for entry in entries if entry.fault)
         count = sum(entry.is_listed or bool(entry.fault) for entry in built)
@@ -130,8 +131,8 @@ class CatalogueSite(Operation):
         return self._planned(source, stored_site(self.out) or NO_SITE, digest, progress).rows()
 
     def _planned(self, source: DataRef, old: SiteState, digest: str, progress: Progress) -> SitePlan:
-        progress(0.0, "looking at what is there")
-        listed = list(listed_in(source, self.out, lambda: progress(0.0, "looking at what is there")))
+        progress(0.0, tr("looking at what is there"))
+        listed = list(listed_in(source, self.out, lambda: progress(0.0, tr("looking at what is there"))))
         return plan_of(source, listed, old, digest, self.out)
 
     def _settings(self, source: DataRef) -> SiteSettings:
@@ -142,7 +143,7 @@ class CatalogueSite(Operation):
 
         address = self.address.strip()
         if address and not address.startswith(("http://", "https://")):
-            raise AtlasError(address, "it is no address of the web", "It begins with https:// or http://.")
+            raise AtlasError(address, tr("it is no address of the web"), tr("It begins with https:// or http://."))
         address = address.rstrip("/") + "/" if address else ""
         title = self.title or (source.path.resolve().name if source.is_local else source.name) or "Catalogue"
         about = SiteAbout(title, self.summary, address)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from brisk_atlas.core.compare.cloud_change import Along, CloudDifference
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
 
@@ -37,10 +38,10 @@ class CloudChangeResult:
 
     def lines(self) -> list[str]:
         known, every = len(self.change.known), len(self.change.distance)
-        lines = [f"{known:,} of {every:,} points lie near the other side"]
+        lines = [tr("{known:,} of {every:,} points lie near the other side", known=known, every=every)]
         lines += [f"{name}: {value:+.3f} m" if name != "standard deviation" else f"{name}: {value:.3f} m"
                   for name, value in self.numbers.items()]  # fmt: skip
-        return lines + ([f"Written: {self.path}"] if self.path else [])
+        return lines + ([tr("Written: {path}", path=self.path)] if self.path else [])
 
     def as_json(self) -> dict[str, Any]:
         return {"points": len(self.change.distance), "known": len(self.change.known), **self.numbers,
@@ -51,10 +52,10 @@ class CloudChangeResult:
 class CloudChange(Operation):
     """How far a point cloud lies from a grid or another cloud, point by point; positive where B is higher."""
 
-    before: Source = argument("side A: a cloud or a grid of heights")
-    after: Source = argument("side B: a cloud or a grid of heights; one side at least is a cloud")
-    along: str = argument(f"which way, between clouds: {', '.join(Along)}", Along.VERTICAL.value)
-    path: Path | None = argument("a LAZ file to write the points to, with their distance", None)
+    before: Source = argument(tr("side A: a cloud or a grid of heights"))
+    after: Source = argument(tr("side B: a cloud or a grid of heights; one side at least is a cloud"))
+    along: str = argument(tr("which way, between clouds: {along}", along=", ".join(Along)), Along.VERTICAL.value)
+    path: Path | None = argument(tr("a LAZ file to write the points to, with their distance"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> CloudChangeResult:
         from brisk_atlas.core.compare.cloud_change import from_cloud, from_grid, write_cloud
@@ -64,16 +65,21 @@ class CloudChange(Operation):
         a, b = layer_of(workspace, self.before), layer_of(workspace, self.after)
         kinds = a.kind, b.kind
         if self.along not in tuple(Along):
-            raise AtlasError("cloud-change", f"'{self.along}' is no way to measure", f"Choose {' or '.join(Along)}.")
+            raise AtlasError(
+                "cloud-change",
+                tr("'{along}' is no way to measure", along=self.along),
+                tr("Choose {along}.", along=" or ".join(Along)),
+            )
         if not any(kind.has_points for kind in kinds) or not all(kind.has_points or kind.has_cells for kind in kinds):
-            raise AtlasError(f"{a.name} and {b.name}", "one side must be a cloud, the other a cloud or a grid",
-                             "Choose other layers.")  # fmt: skip
+            raise AtlasError(tr("{name} and {b_name}", name=a.name, b_name=b.name),
+                             tr("one side must be a cloud, the other a cloud or a grid"),
+                             tr("Choose other layers."))  # fmt: skip
         if self.path is not None:
             self.check_is_no_source(workspace, self.path)
         cache = workspace.cache
 
         def check(share: float) -> None:
-            progress(0.3 + 0.6 * share, "measuring distances")
+            progress(0.3 + 0.6 * share, tr("measuring distances"))
 
         if kinds[0] is kinds[1]:
             found = from_cloud(cache.points(a.ref), cache.points(b.ref), Along(self.along), check)
@@ -82,7 +88,11 @@ class CloudChange(Operation):
             part = cache.raster(grid.ref)
             found = from_grid(cache.points(cloud.ref), part, shown_band(grid.style), later=grid is b, check=check)
         if not len(found.known):
-            raise AtlasError(f"{a.name} and {b.name}", "no point lies near the other side", "Choose other layers.")
+            raise AtlasError(
+                tr("{name} and {b_name}", name=a.name, b_name=b.name),
+                tr("no point lies near the other side"),
+                tr("Choose other layers."),
+            )
         if self.path is not None:
             write_cloud(found, self.path)
         return CloudChangeResult(found, self.path)

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.core.compare.datasets import DatasetChange, PartChange, PartState, dataset_change
 from brisk_atlas.core.compare.delivery import DeliveryChange, RowState, matched_words
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
 
@@ -37,8 +38,14 @@ class CompareResult:
             lines.append(f"unchanged: {', '.join(same)}")
         if self.change.record:
             labels = sorted({row.label for row in self.change.record})
-            lines.append(f"record: {len(self.change.record):,} values differ ({', '.join(labels[:6])})")
-        return lines + [f"Written: {path}" for path in self.paths]
+            lines.append(
+                tr(
+                    "record: {count:,} values differ ({labels})",
+                    count=len(self.change.record),
+                    labels=", ".join(labels[:6]),
+                )
+            )
+        return lines + [tr("Written: {path}", path=path) for path in self.paths]
 
     def as_json(self) -> dict[str, Any]:
         return {
@@ -57,8 +64,15 @@ def part_lines(part: PartChange) -> list[str]:
     lines += [f"  {label}: {a} -> {b}" for label, a, b in part.facts]
     lines += [f"  {line}" for line in row_lines(part.rows)] if part.rows is not None else []
     lines += [
-        f"  {each.band}: {each.changed:,} cells differ, by up to {each.largest:g}; "
-        f"{each.gained:,} have data in B alone, {each.lost:,} in A alone"
+        tr(
+            "  {band}: {changed:,} cells differ, by up to {largest:g}; {gained:,} have data in B alone, "
+            "{lost:,} in A alone",
+            band=each.band,
+            changed=each.changed,
+            largest=each.largest,
+            gained=each.gained,
+            lost=each.lost,
+        )
         for each in part.cells
     ]
     return lines + ([f"  {part.remark}"] if part.remark else [])
@@ -71,21 +85,23 @@ def row_lines(change: DeliveryChange) -> Iterator[str]:
     yield f"{', '.join(words)} ({matched_words(change)})"
     if any(change.match.repeated):
         a, b = change.match.repeated
-        yield f"rows whose key another row has too: {a:,} in A, {b:,} in B; they are matched in their order"
+        yield tr(
+            "rows whose key another row has too: {a:,} in A, {b:,} in B; they are matched in their order", a=a, b=b
+        )
     fields = change.fields
     for words_, names in (("added", fields.added), ("dropped", fields.dropped)):
         if names:
-            yield f"fields {words_}: {', '.join(names)}"
+            yield tr("fields {words_}: {names}", words_=words_, names=", ".join(names))
     for old, new in fields.renamed:
-        yield f"field renamed, as their values agree: {old} -> {new}"
+        yield tr("field renamed, as their values agree: {old} -> {new}", old=old, new=new)
     for name, old, new in fields.retyped:
-        yield f"field of another type: {name}, {old} -> {new}"
+        yield tr("field of another type: {name}, {old} -> {new}", name=name, old=old, new=new)
     for name, count in sorted(change.by_field.items(), key=lambda each: -each[1]):
-        yield f"values of {name}: {count:,} differ"
+        yield tr("values of {name}: {count:,} differ", name=name, count=count)
     if change.distance is not None and change.shape is not None and change.shape.any():
         import numpy as np
 
-        yield f"shapes differ by up to {np.nanmax(change.distance, initial=0.0):,.3f} m"
+        yield tr("shapes differ by up to {nanmax:,.3f} m", nanmax=np.nanmax(change.distance, initial=0.0))
 
 
 _LABELS = {
@@ -133,13 +149,13 @@ class Compare(Operation):
     Rows are matched by a key, which is guessed if none is given, or by geometry where no field identifies them.
     """
 
-    before: Source = argument("side A, the earlier delivery")
-    after: Source = argument("side B, the later one")
-    key: tuple[str, ...] | None = argument("the fields that identify rows; guessed if not given", None)
-    tolerance: float = argument("up to which numbers count as equal", 0.0)
-    tolerance_m: float = argument("metres up to which shapes count as equal", 0.0)
-    report: Path | None = argument("a page to write of it (.html)", None)
-    patch: Path | None = argument("a GeoPackage to write of the changes", None)
+    before: Source = argument(tr("side A, the earlier delivery"))
+    after: Source = argument(tr("side B, the later one"))
+    key: tuple[str, ...] | None = argument(tr("the fields that identify rows; guessed if not given"), None)
+    tolerance: float = argument(tr("up to which numbers count as equal"), 0.0)
+    tolerance_m: float = argument(tr("metres up to which shapes count as equal"), 0.0)
+    report: Path | None = argument(tr("a page to write of it (.html)"), None)
+    patch: Path | None = argument(tr("a GeoPackage to write of the changes"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> CompareResult:
         before, after = (_ref_of(workspace, source) for source in (self.before, self.after))
@@ -154,13 +170,13 @@ class Compare(Operation):
         if self.report is not None:
             from brisk_atlas.core.compare.report import write_report
 
-            progress(0.92, "writing the report")
+            progress(0.92, tr("writing the report"))
             write_report(workspace.cache, change, self.report)
             paths.append(self.report)
         if self.patch is not None:
             from brisk_atlas.core.compare.patch import write_patch
 
-            progress(0.95, "writing the changes")
+            progress(0.95, tr("writing the changes"))
             if write_patch(workspace.cache, change, self.patch):
                 paths.append(self.patch)
         return CompareResult(change, tuple(paths))

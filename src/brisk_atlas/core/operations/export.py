@@ -13,6 +13,7 @@ import numpy as np
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.kinds.kind import Piece
 from brisk_atlas.core.model import AtlasError, DataKind, Extent, Layer
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
@@ -28,15 +29,15 @@ class Export(Operation):
     Edits, joined and computed fields of an open layer are written too. The ending of `path` says the format.
     """
 
-    source: Source = argument("the layer or dataset to export")
-    path: Path = argument("the file to write; its ending is the format")
-    fields: tuple[str, ...] | None = argument("the fields, or bands, to write; all if not given", None)
-    where: str = argument("an SQL condition that rows must meet", "")
-    rows: tuple[int, ...] | None = argument("numbers of the rows to write, the first is 0", None)
-    within: Extent | None = argument("an extent to cut to", None)
-    clip: Source | None = argument("a layer of polygons to clip features to", None)
-    crs: str | None = argument("the CRS of the result; that of the source if not given", None)
-    resolution: float | None = argument("the cell size of a grid, in units of the result's CRS", None)
+    source: Source = argument(tr("the layer or dataset to export"))
+    path: Path = argument(tr("the file to write; its ending is the format"))
+    fields: tuple[str, ...] | None = argument(tr("the fields, or bands, to write; all if not given"), None)
+    where: str = argument(tr("an SQL condition that rows must meet"), "")
+    rows: tuple[int, ...] | None = argument(tr("numbers of the rows to write, the first is 0"), None)
+    within: Extent | None = argument(tr("an extent to cut to"), None)
+    clip: Source | None = argument(tr("a layer of polygons to clip features to"), None)
+    crs: str | None = argument(tr("the CRS of the result; that of the source if not given"), None)
+    resolution: float | None = argument(tr("the cell size of a grid, in units of the result's CRS"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         layer = layer_of(workspace, self.source)
@@ -68,7 +69,7 @@ class Export(Operation):
         sources = WorkspaceSources(workspace)
         flow = sources.flow(layer.id if workspace.work.layer(layer.id) is not None else layer.ref)
         with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
-            context = StepContext(sources.flow, Path(scratch), lambda: progress(0.1, "computing"))
+            context = StepContext(sources.flow, Path(scratch), lambda: progress(0.1, tr("computing")))
             for step in self._steps(layer.kind):
                 flow = step.flow(flow, context)
             made = WriteStep(str(self.path)).write(flow, context, progress)
@@ -105,13 +106,17 @@ class Export(Operation):
         strange = [name for name in self.fields or () if name not in there]
         if strange:
             word = "band" if grid else "field"
-            raise AtlasError(layer.name, f"it has no {word} {', '.join(strange)}", f"There are: {', '.join(there)}.")
+            raise AtlasError(
+                layer.name,
+                tr("it has no {word} {strange}", word=word, strange=", ".join(strange)),
+                tr("There are: {there}.", there=", ".join(there)),
+            )
 
     def _chosen(self, workspace: Workspace, layer: Layer, progress: Progress) -> np.ndarray | None:
         """Return the numbers of the rows to write; None for all. Raises BadExpression."""
         found = np.array(self.rows, np.int64) if self.rows is not None else None
         if not self.where.strip():
             return found
-        progress(0.01, "finding rows")
+        progress(0.01, tr("finding rows"))
         matching = workspace.sheet_of(layer).matching(self.where)
         return matching if found is None else found[np.isin(found, matching)]

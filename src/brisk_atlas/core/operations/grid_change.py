@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.core.compare import GridDifference
 from brisk_atlas.core.compare.accuracy import METRES
 from brisk_atlas.core.compare.stated_accuracy import stated_accuracies
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 
 from .operation import Operation, Progress, Source, argument, grid_of, layer_of, silent
@@ -41,25 +42,59 @@ class GridChangeResult:
     def lines(self) -> list[str]:
         c, unit, volume = self.change, self.unit, self.volume_unit
         lines = [
-            f"rose: {c.risen_area:,.0f} m², {c.risen_volume:,.0f} {volume}",
-            f"fell: {c.fallen_area:,.0f} m², {c.fallen_volume:,.0f} {volume}",
+            tr(
+                "rose: {risen_area:,.0f} m², {risen_volume:,.0f} {volume}",
+                risen_area=c.risen_area,
+                risen_volume=c.risen_volume,
+                volume=volume,
+            ),
+            tr(
+                "fell: {fallen_area:,.0f} m², {fallen_volume:,.0f} {volume}",
+                fallen_area=c.fallen_area,
+                fallen_volume=c.fallen_volume,
+                volume=volume,
+            ),
             f"net: {c.net_volume:+,.0f} {volume}",
             f"mean: {c.mean:+,.3f} {unit}".rstrip(),
             f"minimum: {c.minimum:+,.2f} {unit}".rstrip(),
             f"maximum: {c.maximum:+,.2f} {unit}".rstrip(),
-            f"{c.compared_cells:,} cells compared, from a change of {c.threshold:g} {unit}".rstrip(),
+            tr(
+                "{compared_cells:,} cells compared, from a change of {threshold:g} {unit}",
+                compared_cells=c.compared_cells,
+                threshold=c.threshold,
+                unit=unit,
+            ).rstrip(),
         ]
-        lines += ["B was interpolated onto the cells of A"] if c.resampled else []
+        lines += [tr("B was interpolated onto the cells of A")] if c.resampled else []
         if c.uncertainty is not None:
             u, (a, b) = c.uncertainty, c.uncertainty.accuracies
             lines += [
-                f"left out below that: {u.left_out[0]:,.0f} {volume} risen, {u.left_out[1]:,.0f} {volume} fallen",
-                f"accuracies: {a:g} {unit} (A), {b:g} {unit} (B); level of detection, 95 %: {u.detection:.3f} {unit}",
-                *(f"{name} volume: ±{e.independent:,.0f} {volume} if the errors of cells are independent, "
-                  f"±{e.alike:,.0f} if they are all alike (95 %)"
-                  for name, e in (("risen", u.risen), ("fallen", u.fallen), ("net", u.net))),
-            ]  # fmt: skip
-        return lines + ([f"Written: {self.path}"] if self.path else [])
+                tr(
+                    "left out below that: {left_out:,.0f} {volume} risen, {left_out2:,.0f} {volume} fallen",
+                    left_out=u.left_out[0],
+                    volume=volume,
+                    left_out2=u.left_out[1],
+                ),
+                tr(
+                    "accuracies: {a:g} {unit} (A), {b:g} {unit} (B); level of detection, 95 %: {detection:.3f} {unit}",
+                    a=a,
+                    unit=unit,
+                    b=b,
+                    detection=u.detection,
+                ),
+                *(
+                    tr(
+                        "{name} volume: ±{independent:,.0f} {volume} if the errors of cells are independent, "
+                        "±{alike:,.0f} if they are all alike (95 %)",
+                        name=name,
+                        independent=e.independent,
+                        volume=volume,
+                        alike=e.alike,
+                    )
+                    for name, e in (("risen", u.risen), ("fallen", u.fallen), ("net", u.net))
+                ),
+            ]
+        return lines + ([tr("Written: {path}", path=self.path)] if self.path else [])
 
     def as_json(self) -> dict[str, Any]:
         numbers = {name: getattr(self.change, name) for name in NUMBERS}
@@ -71,15 +106,17 @@ class GridChangeResult:
 class GridChange(Operation):
     """Area and volume of what rose and fell between two grids, B minus A, where both have data."""
 
-    before: Source = argument("side A, the earlier grid")
-    after: Source = argument("side B, the later grid")
-    threshold: float = argument("the change, up or down, from which a cell counts", 0.0)
+    before: Source = argument(tr("side A, the earlier grid"))
+    after: Source = argument(tr("side B, the later grid"))
+    threshold: float = argument(tr("the change, up or down, from which a cell counts"), 0.0)
     accuracies: tuple[float, float] | None = argument(
-        "the standard errors of A and of B, in their unit; those that their records state if not given", None
+        tr("the standard errors of A and of B, in their unit; those that their records state if not given"), None
     )
-    within: Source | None = argument("a layer of polygons to compare in alone", None)
-    bands: tuple[int, int] | None = argument("the bands of A and of B, the first is 1; those shown if not given", None)
-    path: Path | None = argument("a GeoTIFF to write the difference to", None)
+    within: Source | None = argument(tr("a layer of polygons to compare in alone"), None)
+    bands: tuple[int, int] | None = argument(
+        tr("the bands of A and of B, the first is 1; those shown if not given"), None
+    )
+    path: Path | None = argument(tr("a GeoTIFF to write the difference to"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> GridChangeResult:
         from brisk_atlas.core.compare import change_between
@@ -94,7 +131,9 @@ class GridChange(Operation):
             reason = unlike(a.facts.grid.bands[bands[0] - 1], b.facts.grid.bands[bands[1] - 1])
             if reason:
                 raise AtlasError(
-                    f"{before.name} and {after.name}", f"they can't be compared: {reason}", "Choose like grids."
+                    tr("{name} and {after_name}", name=before.name, after_name=after.name),
+                    tr("they can't be compared: {reason}", reason=reason),
+                    tr("Choose like grids."),
                 )
         unit = a.facts.grid.bands[bands[0] - 1].unit if a.facts.grid else ""
         accuracies = self.accuracies or (
@@ -102,11 +141,13 @@ class GridChange(Operation):
         )
         change = change_between(
             a, b, threshold=self.threshold, bands=bands, accuracies=accuracies,
-            within=_shape_of(workspace, self.within, a.facts.crs), check=lambda share: progress(share, "comparing"),
+            within=_shape_of(workspace, self.within, a.facts.crs), check=lambda share: progress(share, tr("comparing")),
         )  # fmt: skip
         if self.path is not None:
             if change.difference is None:
-                raise AtlasError(self.path, "the difference is too large to be written at once", "Cut the grids first.")
+                raise AtlasError(
+                    self.path, tr("the difference is too large to be written at once"), tr("Cut the grids first.")
+                )
             self.check_is_no_source(workspace, self.path)
             words = f"{after.name} minus {before.name}"
             write_grid_file(change.difference, self.path, unit=unit, description=words)

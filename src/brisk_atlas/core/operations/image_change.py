@@ -11,6 +11,7 @@ import numpy as np
 from brisk_atlas.core.compare.image_change import ChangeMeasure, ImageQuestion, Limit, PictureChange
 from brisk_atlas.core.compare.image_shift import ShiftField
 from brisk_atlas.core.compare.radiometry import Normalise
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, grid_of, silent
 
@@ -31,18 +32,29 @@ class ImageChangeResult:
         c = self.change
         lines = [f"{name}: {area:,.0f} m²" for name, area in c.areas.items()]
         around = f" from {c.centre:+.4g}" if c.centre else ""
-        lines.append(f"{len(c.patches):,} patches, from a change of {c.threshold:.4g}{around}")
-        lines.append(f"{c.compared_m2:,.0f} m² compared")
+        lines.append(
+            tr(
+                "{count:,} patches, from a change of {threshold:.4g}{around}",
+                count=len(c.patches),
+                threshold=c.threshold,
+                around=around,
+            )
+        )
+        lines.append(tr("{compared_m2:,.0f} m² compared", compared_m2=c.compared_m2))
         if self.question.normalise is not Normalise.NONE:
             lines += [
-                f"band {band}: x {level.gain:.4f} {level.levels[0] - level.gain * level.knots[0]:+.4g}, "
-                f"fitted to {level.unchanged:.0%} of the cells"
-                if len(level.knots) == 2 else f"band {band}: quantiles of B became those of A"
+                tr("band {band}: x {gain:.4f} {levels:+.4g}, fitted to {unchanged:.0%} of the cells", band=band,
+                    gain=level.gain, levels=level.levels[0] - level.gain * level.knots[0], unchanged=level.unchanged)
+                if len(level.knots) == 2 else tr("band {band}: quantiles of B became those of A", band=band)
                 for band, level in zip(c.bands.b, c.brightness)
             ]  # fmt: skip
-        lines += ["B was interpolated onto the cells of A"] if c.resampled else []
-        lines += [f"left out of {side}: {', '.join(names)}" for side, names in zip("AB", self.left_out) if names]
-        return lines + [f"Written: {path}" for path in self.paths]
+        lines += [tr("B was interpolated onto the cells of A")] if c.resampled else []
+        lines += [
+            tr("left out of {side}: {names}", side=side, names=", ".join(names))
+            for side, names in zip("AB", self.left_out)
+            if names
+        ]
+        return lines + [tr("Written: {path}", path=path) for path in self.paths]
 
     def as_json(self) -> dict[str, Any]:
         c = self.change
@@ -63,20 +75,24 @@ class ImageChange(Operation):
     shortwave infrared 2) and snow (green, shortwave infrared 1).
     """
 
-    before: Source = argument("side A, the earlier picture")
-    after: Source = argument("side B, the later picture")
-    measure: str = argument(f"what is compared: {', '.join(ChangeMeasure)}", ChangeMeasure.DIFFERENCE.value)
-    expression: str = argument("for the measure expression: SQL over the bands b1, b2 and so on", "")
-    normalise: str = argument(f"how B is brought to A's brightness: {', '.join(Normalise)}", Normalise.NONE.value)
-    limit: str = argument(f"how the threshold is found: {', '.join(Limit)}", Limit.OTSU.value)
-    level: float = argument("the threshold by hand, or how many standard deviations from the mean it is", 2.0)
-    minimum_area: float = argument("m², below which patches are left out", 0.0)
+    before: Source = argument(tr("side A, the earlier picture"))
+    after: Source = argument(tr("side B, the later picture"))
+    measure: str = argument(
+        tr("what is compared: {changemeasure}", changemeasure=", ".join(ChangeMeasure)), ChangeMeasure.DIFFERENCE.value
+    )
+    expression: str = argument(tr("for the measure expression: SQL over the bands b1, b2 and so on"), "")
+    normalise: str = argument(
+        tr("how B is brought to A's brightness: {normalise}", normalise=", ".join(Normalise)), Normalise.NONE.value
+    )
+    limit: str = argument(tr("how the threshold is found: {limit}", limit=", ".join(Limit)), Limit.OTSU.value)
+    level: float = argument(tr("the threshold by hand, or how many standard deviations from the mean it is"), 2.0)
+    minimum_area: float = argument(tr("m², below which patches are left out"), 0.0)
     leave_out: tuple[str, ...] | None = argument(
-        "names of classes of the scenes' quality bands whose cells are left out; if not given, those that hide the "
-        "ground, such as clouds", None,
+        tr("names of classes of the scenes' quality bands whose cells are left out; if not given, those that hide the "
+        "ground, such as clouds"), None,
     )  # fmt: skip
-    path: Path | None = argument("a GeoTIFF to write the change to", None)
-    polygons: Path | None = argument("a GeoPackage to write the patches to", None)
+    path: Path | None = argument(tr("a GeoTIFF to write the change to"), None)
+    polygons: Path | None = argument(tr("a GeoPackage to write the patches to"), None)
 
     def question(self, bands: tuple[int, int]) -> ImageQuestion:
         """Return what is asked, of the bands that are shown. Raises AtlasError for a word that is none."""
@@ -85,9 +101,11 @@ class ImageChange(Operation):
         try:
             kinds = ChangeMeasure(self.measure), Normalise(self.normalise), Limit(self.limit)
         except ValueError as error:
-            raise AtlasError("image-change", str(error), "See --help for the words that there are.") from error
+            raise AtlasError("image-change", str(error), tr("See --help for the words that there are.")) from error
         if kinds[0] is ChangeMeasure.EXPRESSION and not self.expression.strip():
-            raise AtlasError("image-change", "no expression is given", "Write one, such as (b4 - b3) / (b4 + b3).")
+            raise AtlasError(
+                "image-change", tr("no expression is given"), tr("Write one, such as (b4 - b3) / (b4 + b3).")
+            )
         return ImageQuestion(*kinds, self.level, self.minimum_area, bands, self.expression)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> ImageChangeResult:
@@ -104,7 +122,7 @@ class ImageChange(Operation):
         question = self.question((shown_band(a.style), shown_band(b.style)))
         hidden = [hidden_cells(workspace.cache, layer, self.leave_out) for layer in (a, b)]
         one, two = (clear_part(workspace.cache, layer, out) for layer, out in zip((a, b), hidden))
-        found = image_change(one, two, question, lambda share: progress(0.8 * share, "comparing"))
+        found = image_change(one, two, question, lambda share: progress(0.8 * share, tr("comparing")))
         paths = []
         if self.path is not None:
             names = [f"{question.measure} change, {b.name} and {a.name}", "direction, degrees"]
@@ -112,7 +130,7 @@ class ImageChange(Operation):
             write_bands_file(found.change, self.path, names[:count], ("", "°")[:count])
             paths.append(self.path)
         if self.polygons is not None and len(found.patches):
-            progress(0.9, "writing the patches")
+            progress(0.9, tr("writing the patches"))
             write_patches(found.patches, found.change.lattice, CLASS_NAMES, self.polygons)
             paths.append(self.polygons)
         first, second = (out.names if out is not None else () for out in hidden)
@@ -130,11 +148,20 @@ class ImageShiftResult:
         f = self.field
         x, y = f.shift
         lines = [
-            f"B lies {x:+.3f} east and {y:+.3f} north of A ({np.hypot(x, y) / f.cell:.2f} cells)",
-            f"residual once it is moved back: {f.residual:.3f} ({f.residual / f.cell:.2f} cells)",
-            f"{int(f.used.sum())} of {len(f.used)} windows agree",
+            tr(
+                "B lies {x:+.3f} east and {y:+.3f} north of A ({hypot:.2f} cells)",
+                x=x,
+                y=y,
+                hypot=np.hypot(x, y) / f.cell,
+            ),
+            tr(
+                "residual once it is moved back: {residual:.3f} ({residual2:.2f} cells)",
+                residual=f.residual,
+                residual2=f.residual / f.cell,
+            ),
+            tr("{count} of {count2} windows agree", count=int(f.used.sum()), count2=len(f.used)),
         ]
-        return lines + ([f"Written: {self.path}"] if self.path else [])
+        return lines + ([tr("Written: {path}", path=self.path)] if self.path else [])
 
     def as_json(self) -> dict[str, Any]:
         f = self.field
@@ -148,10 +175,10 @@ class ImageShiftResult:
 class ImageShift(Operation):
     """How far one picture lies beside another, by phase correlation in windows all over both."""
 
-    before: Source = argument("side A")
-    after: Source = argument("side B")
-    path: Path | None = argument("a GeoPackage to write the shift of each window to, as arrows", None)
-    exaggeration: float = argument("how many times longer than the shift the arrows are", 1.0)
+    before: Source = argument(tr("side A"))
+    after: Source = argument(tr("side B"))
+    path: Path | None = argument(tr("a GeoPackage to write the shift of each window to, as arrows"), None)
+    exaggeration: float = argument(tr("how many times longer than the shift the arrows are"), 1.0)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> ImageShiftResult:
         from brisk_atlas.core.compare.image_shift import shift_between, write_arrows
@@ -162,7 +189,7 @@ class ImageShift(Operation):
             self.check_is_no_source(workspace, self.path)
         parts = workspace.cache.raster(a.ref), workspace.cache.raster(b.ref)
         bands = shown_band(a.style), shown_band(b.style)
-        found = shift_between(*parts, bands, lambda share: progress(0.9 * share, "looking for the shift"))
+        found = shift_between(*parts, bands, lambda share: progress(0.9 * share, tr("looking for the shift")))
         if self.path is not None:
             write_arrows(found, parts[0].facts.crs, self.path, self.exaggeration)
         return ImageShiftResult(found, self.path)

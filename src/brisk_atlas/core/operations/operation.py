@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 from brisk_atlas.core.model import DataRef, Layer
 from brisk_atlas.core.model.argument import Source, argument
+from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -77,7 +78,7 @@ class Operation(ABC):
         refs = [ref for ref in own if isinstance(ref, DataRef)] + [layer.ref for layer in workspace.work.layers]
         there = path.resolve()
         if any(ref.is_local and Path(ref.place).resolve() == there for ref in refs):
-            raise CannotWrite(path, "it is a source, and originals are read-only", "Choose another name.")
+            raise CannotWrite(path, tr("it is a source, and originals are read-only"), tr("Choose another name."))
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,11 @@ class Written:
     remarks: tuple[str, ...] = ()
 
     def lines(self) -> list[str]:
-        return [*(f"Written: {path}" for path in self.paths), *([self.what] if self.what else []), *self.remarks]
+        return [
+            *(tr("Written: {path}", path=path) for path in self.paths),
+            *([self.what] if self.what else []),
+            *self.remarks,
+        ]
 
     def as_json(self) -> dict[str, Any]:
         return {"paths": [str(path) for path in self.paths], "what": self.what, "remarks": list(self.remarks)}
@@ -103,7 +108,9 @@ def layer_of(workspace: Workspace, source: str | DataRef) -> Layer:
         from brisk_atlas.core.model import AtlasError
 
         names = ", ".join(each.name for each in (layer, *others))
-        raise AtlasError(source, f"it has {1 + len(others)} parts", f"Name one of them: {names}.")
+        raise AtlasError(
+            source, tr("it has {value} parts", value=1 + len(others)), tr("Name one of them: {names}.", names=names)
+        )
     return layer
 
 
@@ -123,5 +130,5 @@ def grid_of(workspace: Workspace, source: str | DataRef) -> Layer:
     if not layer.kind.has_cells:
         from brisk_atlas.core.model import AtlasError
 
-        raise AtlasError(layer.name, f"it is a {layer.kind}, not a grid", "Choose a grid.")
+        raise AtlasError(layer.name, tr("it is a {kind}, not a grid", kind=layer.kind), tr("Choose a grid."))
     return layer

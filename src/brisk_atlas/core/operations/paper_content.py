@@ -13,6 +13,7 @@ from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Shapes, bounds_of
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, round_scale
 from brisk_atlas.core.paper.map_frame import scale_to_fit
@@ -100,7 +101,9 @@ def _pages(cache: DataCache, paper: Paper, view: PlateView, check: Check) -> tup
         return (PaperPage("", centre, paper.scale),)
     layer = next((each for each in view.layers if each.id == paper.pages.layer), None)
     if layer is None:
-        raise AtlasError("paper", "the layer that its pages are by is not in the plate", "Choose another layer.")
+        raise AtlasError(
+            "paper", tr("the layer that its pages are by is not in the plate"), tr("Choose another layer.")
+        )
     return _pages_by_feature(cache, paper, paper.pages, layer, view, check)
 
 
@@ -111,15 +114,21 @@ def _pages_by_feature(
     table, shapes = rows_of(cache, layer), cache.shapes_in(layer.ref, view.crs)
     for name in (pages.name, pages.order):
         if name and name not in table.column_names:
-            raise AtlasError(layer.name, f"it has no field {name}", "Choose another field for the pages.")
+            raise AtlasError(
+                layer.name, tr("it has no field {name}", name=name), tr("Choose another field for the pages.")
+            )
     box = min((each.box for each in paper.of_kind(BlockKind.MAP)), key=lambda each: each.width, default=None)
     if box is None:
-        raise AtlasError(layer.name, "the paper has no map that pages could show", "Add a map.")
+        raise AtlasError(layer.name, tr("the paper has no map that pages could show"), tr("Add a map."))
     shown = shown_rows(cache, layer)
     rows = np.flatnonzero(np.isfinite(shapes.bounds).all(axis=1) & (shown if shown is not None else True))
     rows = rows[_order(table, pages.order, rows)]
     if len(rows) > MOST_PAGES:
-        raise AtlasError(layer.name, f"{len(rows):,} pages are more than {MOST_PAGES:,}", "Filter the layer.")
+        raise AtlasError(
+            layer.name,
+            tr("{count:,} pages are more than {most_pages:,}", count=len(rows), most_pages=MOST_PAGES),
+            tr("Filter the layer."),
+        )
     found = []
     for row in rows.tolist():
         check()
@@ -131,7 +140,7 @@ def _pages_by_feature(
         words = {name: _text(table.column(name)[row]) for name in table.column_names}
         found.append(PaperPage(words.get(pages.name, ""), extent.centre, scale, words, _one(shapes, row)))
     if not found:
-        raise AtlasError(layer.name, "it shows no feature with a place", "Change its filter.")
+        raise AtlasError(layer.name, tr("it shows no feature with a place"), tr("Change its filter."))
     return tuple(found)
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 
 from .operation import Source, grid_of, layer_of
@@ -52,7 +53,7 @@ def scene_of(
     plane = [layer for layer in layers if layer.kind.has_shapes]
     grids = [grid_of(workspace, source) for source, layer in zip(sources, layers) if layer not in (*clouds, *plane)]
     if not layers:
-        raise AtlasError(target, "there is nothing to draw", "Name a grid, a cloud or a vector layer.")
+        raise AtlasError(target, tr("there is nothing to draw"), tr("Name a grid, a cloud or a vector layer."))
     over = [layer_of(workspace, source) for source in reversed(drape)] if drape else grids[:1] or plane
     space = space_of(cache, grids) if grids else space_around(cache, plane or clouds)
     for layer in clouds:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, Written, argument, silent
 from .relief_scene import scene_of
@@ -25,27 +26,33 @@ class RenderRelief(Operation):
     """Draw grids and point clouds in three dimensions, with layers draped over them and others standing on them, into a
     PNG, or a turn about the middle into an MP4 or a GIF."""
 
-    sources: tuple[Source, ...] = argument("grids of heights, the first above the others, and point clouds")
-    path: Path = argument("the picture to write, .png, or .mp4 or .gif for a turn about the middle")
-    drape: tuple[Source, ...] | None = argument("layers over the ground, the top one first; else the first grid", None)
-    at: tuple[float, float] | None = argument("what is in the middle, in the CRS of the first source; else all", None)
-    distance: float | None = argument("metres from the eye to the middle; so that all is seen if not given", None)
-    azimuth: float = argument("towards which it is looked, degrees clockwise from north", 340.0)
-    tilt: float = argument("degrees below the horizon", 32.0)
-    field: float = argument("degrees from the top to the bottom of the picture", 36.0)
-    exaggeration: float = argument("of heights", 1.5)
-    sun: tuple[float, float] | None = argument("azimuth and height of a light that casts shadows, degrees", None)
+    sources: tuple[Source, ...] = argument(tr("grids of heights, the first above the others, and point clouds"))
+    path: Path = argument(tr("the picture to write, .png, or .mp4 or .gif for a turn about the middle"))
+    drape: tuple[Source, ...] | None = argument(
+        tr("layers over the ground, the top one first; else the first grid"), None
+    )
+    at: tuple[float, float] | None = argument(
+        tr("what is in the middle, in the CRS of the first source; else all"), None
+    )
+    distance: float | None = argument(tr("metres from the eye to the middle; so that all is seen if not given"), None)
+    azimuth: float = argument(tr("towards which it is looked, degrees clockwise from north"), 340.0)
+    tilt: float = argument(tr("degrees below the horizon"), 32.0)
+    field: float = argument(tr("degrees from the top to the bottom of the picture"), 36.0)
+    exaggeration: float = argument(tr("of heights"), 1.5)
+    sun: tuple[float, float] | None = argument(tr("azimuth and height of a light that casts shadows, degrees"), None)
     width: int = argument("pixels", 1280)
     height: int = argument("pixels", 800)
-    frames: int = argument("of a film", 60)
+    frames: int = argument(tr("of a film"), 60)
     flight: tuple[float, ...] | None = argument(
-        "views that a film flies through instead, five numbers each: x and y, distance, azimuth, tilt", None
+        tr("views that a film flies through instead, five numbers each: x and y, distance, azimuth, tilt"), None
     )
-    standing: tuple[Source, ...] | None = argument("layers that stand: polygons raised, lines, points, boreholes", None)
-    height_by: str | None = argument("the field or expression of their heights, metres", None)
-    contours: float = argument("metres between contour lines, 0 for none", 0.0)
-    opacity: float = argument("of the ground, 1 for all", 1.0)
-    caption: str | None = argument("below the picture, with a note of the scale and how it was seen", None)
+    standing: tuple[Source, ...] | None = argument(
+        tr("layers that stand: polygons raised, lines, points, boreholes"), None
+    )
+    height_by: str | None = argument(tr("the field or expression of their heights, metres"), None)
+    contours: float = argument(tr("metres between contour lines, 0 for none"), 0.0)
+    opacity: float = argument(tr("of the ground, 1 for all"), 1.0)
+    caption: str | None = argument(tr("below the picture, with a note of the scale and how it was seen"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.draw.png import png_bytes
@@ -58,19 +65,22 @@ class RenderRelief(Operation):
 
         self.check_is_no_source(workspace, self.path)
         if not (16 <= self.width <= 8192 and 16 <= self.height <= 8192):
-            raise AtlasError(self.path, f"a picture of {self.width} x {self.height} pixels can't be drawn",
-                             "Choose 16 to 8,192 pixels.")  # fmt: skip
-        progress(0.05, "reading the ground")
+            raise AtlasError(
+                self.path,
+                tr("a picture of {width} x {height} pixels can't be drawn", width=self.width, height=self.height),
+                tr("Choose 16 to 8,192 pixels."),
+            )
+        progress(0.05, tr("reading the ground"))
         scene = scene_of(
             workspace, self.path, self.sources, self.drape, standing=self.standing or (), height_by=self.height_by,
             sun=self.sun, exaggeration=self.exaggeration,
         )  # fmt: skip
-        progress(0.3, "drawing")
+        progress(0.3, tr("drawing"))
         size, eye = (self.width, self.height), self._eye(scene)
         look = Look(GROUND, PAPER, SKY, contours=self.contours, contour=INK, solid=min(max(self.opacity, 0.0), 1.0))
 
         def step(share: float) -> None:
-            progress(0.3 + 0.65 * share, "drawing")
+            progress(0.3 + 0.65 * share, tr("drawing"))
 
         if self.path.suffix.lower() in FILM_SUFFIXES:
             if self.flight:
@@ -83,7 +93,15 @@ class RenderRelief(Operation):
             if self.caption is not None:
                 image = captioned(image, self.caption, eye, eye.distance_to(self._middle(scene, eye)))
             write_whole(self.path, png_bytes(image))
-        return Written((self.path,), f"{self.width} x {self.height} pixels, heights x {self.exaggeration:g}")
+        return Written(
+            (self.path,),
+            tr(
+                "{width} x {height} pixels, heights x {exaggeration:g}",
+                width=self.width,
+                height=self.height,
+                exaggeration=self.exaggeration,
+            ),
+        )
 
     def _middle(self, scene: ReliefScene, eye: Eye) -> GroundSpot:
         """Return what is in the middle of the picture."""
@@ -107,8 +125,8 @@ class RenderRelief(Operation):
 
         numbers = self.flight or ()
         if len(numbers) % 5 or len(numbers) < 10:
-            raise AtlasError(self.path, f"{len(numbers)} numbers are no views of a flight",
-                             "Give five for each of two views or more: x, y, distance, azimuth, tilt.")  # fmt: skip
+            raise AtlasError(self.path, tr("{count} numbers are no views of a flight", count=len(numbers)),
+                             tr("Give five for each of two views or more: x, y, distance, azimuth, tilt."))  # fmt: skip
         views = [numbers[first : first + 5] for first in range(0, len(numbers), 5)]
         return [
             Eye.looking_at(self._spot(scene, x, y), away, azimuth, tilt, self.field, self.exaggeration)

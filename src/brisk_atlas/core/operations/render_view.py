@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, Extent
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
@@ -18,12 +19,12 @@ if TYPE_CHECKING:
 class RenderView(Operation):
     """Draw layers into a PNG, as the map draws them."""
 
-    path: Path = argument("the picture to write")
+    path: Path = argument(tr("the picture to write"))
     layers: tuple[Source, ...] | None = argument(
-        "what to draw, the top one first; all visible layers if not given", None
+        tr("what to draw, the top one first; all visible layers if not given"), None
     )
-    within: Extent | None = argument("the extent to show; all of the layers if not given", None)
-    crs: str | None = argument("the CRS of the map; that of the work, or of the lowest layer, if not given", None)
+    within: Extent | None = argument(tr("the extent to show; all of the layers if not given"), None)
+    crs: str | None = argument(tr("the CRS of the map; that of the work, or of the lowest layer, if not given"), None)
     width: int = argument("pixels", 1280)
     height: int = argument("pixels", 800)
 
@@ -40,7 +41,7 @@ class RenderView(Operation):
         else:
             drawn = [layer_of(workspace, source) for source in reversed(self.layers)]
         if not drawn:
-            raise AtlasError(self.path, "there is nothing to draw", "Open a layer first.")
+            raise AtlasError(self.path, tr("there is nothing to draw"), tr("Open a layer first."))
         cache = workspace.cache
         crs = (
             self.crs
@@ -49,8 +50,14 @@ class RenderView(Operation):
         )
         extent = transform_extent(self.within, crs) if self.within else extent_of(cache, drawn, crs)
         if extent is None:
-            raise AtlasError(self.path, "the layers have no place on the map", "Choose an extent or another CRS.")
+            raise AtlasError(
+                self.path, tr("the layers have no place on the map"), tr("Choose an extent or another CRS.")
+            )
         view = View.fitting(extent, self.width, self.height, margin=0.0 if self.within else 0.05)
-        frame = whole_frame(workspace.painter, drawn, view, lambda: progress(0.5, "drawing"))
+        frame = whole_frame(workspace.painter, drawn, view, lambda: progress(0.5, tr("drawing")))
         write_whole(self.path, png_bytes(frame.image))
-        return Written((self.path,), f"{self.width} x {self.height} pixels", tuple(frame.faults.values()))
+        return Written(
+            (self.path,),
+            tr("{width} x {height} pixels", width=self.width, height=self.height),
+            tuple(frame.faults.values()),
+        )

@@ -16,6 +16,7 @@ from brisk_atlas.core.handover.batch_worker import ProcessRunner
 from brisk_atlas.core.handover.recipe import INPUT, BadRecipe, Recipe, differences, read_recipe, recipe_schema
 from brisk_atlas.core.handover.run_recipe import RecipeRun
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.shares import CORES
 
@@ -52,7 +53,15 @@ class BatchResult:
             found.append(outcome.reason or f"{outcome.source} → {files} ({outcome.count:,}, {outcome.seconds:.2f} s)")
             found += [f"  {text}" for text in outcome.warnings]
         ended = ", ".join(f"{count:,} {state}" for state, count in totals(self.outcomes).items() if count)
-        return [*found, f"{len(self.outcomes):,} inputs in {self.seconds:.1f} s: {ended}"]
+        return [
+            *found,
+            tr(
+                "{count:,} inputs in {seconds:.1f} s: {ended}",
+                count=len(self.outcomes),
+                seconds=self.seconds,
+                ended=ended,
+            ),
+        ]
 
     def as_json(self) -> dict[str, Any]:
         return {"plan": list(self.plan)} if self.plan else report_json(self.recipe, self.outcomes, self.seconds)
@@ -65,18 +74,18 @@ class RunRecipe(Operation):
     A folder stands for the datasets in it. An input that fails stops no other; the exit code is 1 then.
     """
 
-    recipe: Path = argument("the recipe", placed=True)
-    inputs: tuple[str, ...] = argument("datasets, or folders of them", (), placed=True)
-    out: Path | None = argument("the folder to write to, ${out} in the recipe", None)
-    set: tuple[str, ...] = argument("values of parameters, as name=value", ())
-    workers: int = argument("how many inputs at a time; as many as there are cores if not given", 0)
-    scheduler: str = argument("the address of a Dask scheduler whose workers do it", "")
-    resume: bool = argument("pass over what was done before", False)
-    tiles: bool = argument("let the tiles of a large grid or cloud be tasks, not whole inputs", False)
-    dry_run: bool = argument("state what would be written, and write nothing", False)
-    report: Path | None = argument("write a report: a page, or JSON by the ending .json", None)
-    watch: bool = argument("go on, and run for what comes into the folder, until it is stopped", False)
-    memory: float = argument("gigabytes that each worker may take; a share of the machine's if not given", 0.0)
+    recipe: Path = argument(tr("the recipe"), placed=True)
+    inputs: tuple[str, ...] = argument(tr("datasets, or folders of them"), (), placed=True)
+    out: Path | None = argument(tr("the folder to write to, ${out} in the recipe"), None)
+    set: tuple[str, ...] = argument(tr("values of parameters, as name=value"), ())
+    workers: int = argument(tr("how many inputs at a time; as many as there are cores if not given"), 0)
+    scheduler: str = argument(tr("the address of a Dask scheduler whose workers do it"), "")
+    resume: bool = argument(tr("pass over what was done before"), False)
+    tiles: bool = argument(tr("let the tiles of a large grid or cloud be tasks, not whole inputs"), False)
+    dry_run: bool = argument(tr("state what would be written, and write nothing"), False)
+    report: Path | None = argument(tr("write a report: a page, or JSON by the ending .json"), None)
+    watch: bool = argument(tr("go on, and run for what comes into the folder, until it is stopped"), False)
+    memory: float = argument(tr("gigabytes that each worker may take; a share of the machine's if not given"), 0.0)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> BatchResult:
         recipe, base = read_recipe(self.recipe), self.recipe.absolute().parent
@@ -93,7 +102,7 @@ class RunRecipe(Operation):
     def _pair(text: str) -> tuple[str, str]:
         name, equals, value = text.partition("=")
         if not equals:
-            raise BadRecipe(text, "it is no value of a parameter", "Write name=value.")
+            raise BadRecipe(text, tr("it is no value of a parameter"), tr("Write name=value."))
         return name, value
 
     def _runner(self) -> Runner:
@@ -134,7 +143,7 @@ class RunRecipe(Operation):
         (folder,) = self.inputs
         outcomes: dict[str, TaskOutcome] = {}
         start = time.perf_counter()
-        for ready in watched_inputs(Path(folder), check=lambda: progress(0.0, "watching")):
+        for ready in watched_inputs(Path(folder), check=lambda: progress(0.0, tr("watching"))):
             batch = Batch(recipe, ready, out, values, base)
             done = batch.run(
                 self._runner(), resume=True, tiles=self.tiles, memory=self._budget(), check=lambda: progress(0.0, "")
@@ -148,7 +157,7 @@ class RunRecipe(Operation):
         self, recipe: Recipe, base: Path, values: dict[str, str], workspace: Workspace, progress: Progress
     ) -> BatchResult:
         if any(branch.source == INPUT for branch in recipe.branches):
-            raise AtlasError(self.recipe, "it needs an input", "Name a dataset, or a folder of them.")
+            raise AtlasError(self.recipe, tr("it needs an input"), tr("Name a dataset, or a folder of them."))
         start = time.perf_counter()
         given = {**values, **({"out": str(self.out)} if self.out is not None else {})}
         sources = WorkspaceSources(workspace, base)
@@ -169,11 +178,11 @@ class RunRecipe(Operation):
 class WriteRecipeSchema(Operation):
     """Write the JSON Schema of recipes, with the settings of every step."""
 
-    path: Path = argument("the file to write")
+    path: Path = argument(tr("the file to write"))
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         write_whole(self.path, (json.dumps(recipe_schema(), indent=2) + "\n").encode())
-        return Written((self.path,), "the schema of recipes")
+        return Written((self.path,), tr("the schema of recipes"))
 
 
 @dataclass(frozen=True)
@@ -183,7 +192,7 @@ class RecipeDifferences:
     changes: tuple[str, ...]
 
     def lines(self) -> list[str]:
-        return list(self.changes) or ["They are alike."]
+        return list(self.changes) or [tr("They are alike.")]
 
     def as_json(self) -> dict[str, Any]:
         return {"changes": list(self.changes)}
@@ -193,8 +202,8 @@ class RecipeDifferences:
 class CompareRecipes(Operation):
     """State what differs between two recipes."""
 
-    before: Path = argument("the earlier recipe", placed=True)
-    after: Path = argument("the later recipe", placed=True)
+    before: Path = argument(tr("the earlier recipe"), placed=True)
+    after: Path = argument(tr("the later recipe"), placed=True)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> RecipeDifferences:
         return RecipeDifferences(tuple(differences(read_recipe(self.before), read_recipe(self.after))))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr, trn
 
 from .operation import Operation, Progress, Written, argument, silent
 
@@ -22,16 +23,17 @@ class SaveEdits(Operation):
 
     needs_work = True
 
-    layer: str = argument("the name or id of the layer")
+    layer: str = argument(tr("the name or id of the layer"))
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.table.write_back import save_edits
 
         layer = workspace.layer(self.layer)
         if not layer.rows.edits:
-            raise AtlasError(layer.name, "it has no edits", "Edit values first.")
+            raise AtlasError(layer.name, tr("it has no edits"), tr("Edit values first."))
         count = save_edits(workspace.cache, layer, progress)
         workspace.forget(layer)
         return Written(
-            (layer.ref.path,) if layer.ref.is_local else (), f"{count:,} edited value{'s' if count != 1 else ''}"
+            (layer.ref.path,) if layer.ref.is_local else (),
+            trn("{count:,} edited value", "{count:,} edited values", count),
         )

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
+
 from .operation import Operation, Progress, Source, argument, grid_of, silent
 
 if TYPE_CHECKING:
@@ -28,12 +30,24 @@ class SeriesResult:
 
     def lines(self) -> list[str]:
         found = [
-            f"{self.dates} dates, {self.years[0]:.2f} to {self.years[1]:.2f}",
-            f"trend that is unlikely to be chance (p < 0.05): {self.rising:.1%} of the cells rise, "
-            f"{self.falling:.1%} fall",
+            tr(
+                "{dates} dates, {years:.2f} to {years2:.2f}",
+                dates=self.dates,
+                years=self.years[0],
+                years2=self.years[1],
+            ),
+            tr(
+                "trend that is unlikely to be chance (p < 0.05): {rising:.1%} of the cells rise, {falling:.1%} fall",
+                rising=self.rising,
+                falling=self.falling,
+            ),
         ]
-        found += [f"{self.resampled} dates have other cells and were interpolated"] if self.resampled else []
-        return [*found, f"Written: {self.path}"]
+        found += (
+            [tr("{resampled} dates have other cells and were interpolated", resampled=self.resampled)]
+            if self.resampled
+            else []
+        )
+        return [*found, tr("Written: {path}", path=self.path)]
 
     def as_json(self) -> dict[str, Any]:
         return {
@@ -49,10 +63,10 @@ class SeriesStatistics(Operation):
     The trend is by least squares; its p value is that of a two-sided t test, which takes the dates as independent.
     """
 
-    sources: tuple[Source, ...] = argument("the grids of the series, or one grid with a time dimension")
-    path: Path = argument("the GeoTIFF to write, a band a statistic")
-    begin: float | None = argument("the year, with its fraction, from which dates count", None)
-    end: float | None = argument("the year, with its fraction, up to which dates count", None)
+    sources: tuple[Source, ...] = argument(tr("the grids of the series, or one grid with a time dimension"))
+    path: Path = argument(tr("the GeoTIFF to write, a band a statistic"))
+    begin: float | None = argument(tr("the year, with its fraction, from which dates count"), None)
+    end: float | None = argument(tr("the year, with its fraction, up to which dates count"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> SeriesResult:
         from brisk_atlas.core.compare.layer_series import dated_bands
@@ -70,9 +84,13 @@ class SeriesStatistics(Operation):
         bands = [each for each, year in zip(bands, years) if low <= year <= high]
         if len(bands) < 2:
             names = ", ".join(layer.name for layer in layers)
-            raise AtlasError(names, f"{len(bands)} of its dates are known", "Put dates into the names of the layers.")
-        found = series_statistics(bands, lambda share: progress(0.8 * share, "reading the dates"))
-        progress(0.85, "writing the statistics")
+            raise AtlasError(
+                names,
+                tr("{count} of its dates are known", count=len(bands)),
+                tr("Put dates into the names of the layers."),
+            )
+        found = series_statistics(bands, lambda share: progress(0.8 * share, tr("reading the dates")))
+        progress(0.85, tr("writing the statistics"))
         write_bands_file(found.grid, self.path, NAMES, band_units(found.unit))
         known, sure = found.grid.values[4], found.grid.values[5] < 0.05
         cells = max(1, int(np.count_nonzero(found.grid.valid)))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.inspect.statistics import StatisticsSummary
 from brisk_atlas.core.model import AtlasError, Extent
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
 
@@ -27,7 +28,7 @@ class StatisticsResult:
         from brisk_atlas.core.inspect.statistics import summary_readings
 
         if self.summary is None:
-            return [f"no known value of {self.name}"]
+            return [tr("no known value of {name}", name=self.name)]
         return [f"{r.label}: {r.shown}" for r in summary_readings(self.name, self.summary, self.unit)]
 
     def as_json(self) -> dict[str, Any]:
@@ -44,9 +45,9 @@ class StatisticsResult:
 class Statistics(Operation):
     """Count, minimum, mean, median, maximum and standard deviation of a field, a band or a dimension."""
 
-    source: Source = argument("the layer or dataset")
-    field: str = argument("the field, band or dimension; the first with numbers if not given", "")
-    within: Extent | None = argument("an extent; everywhere if not given", None)
+    source: Source = argument(tr("the layer or dataset"))
+    field: str = argument(tr("the field, band or dimension; the first with numbers if not given"), "")
+    within: Extent | None = argument(tr("an extent; everywhere if not given"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> StatisticsResult:
         return self.over(workspace, self.within, progress)
@@ -59,7 +60,7 @@ class Statistics(Operation):
         names = names_of(workspace.cache, layer)
         name = self.field or next(iter(names), "")
         if name not in names:
-            reason = f"it has no {name} with numbers" if name else "it has no numbers"
-            raise AtlasError(layer.name, reason, f"There are: {', '.join(names) or 'none'}.")
-        summary, unit = statistics_of(workspace.cache, layer, name, where, lambda: progress(0.5, "summing up"))
+            reason = tr("it has no {name} with numbers", name=name) if name else tr("it has no numbers")
+            raise AtlasError(layer.name, reason, tr("There are: {names}.", names=", ".join(names) or "none"))
+        summary, unit = statistics_of(workspace.cache, layer, name, where, lambda: progress(0.5, tr("summing up")))
         return StatisticsResult(name, summary, unit)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
@@ -24,19 +25,21 @@ class WriteStyle(Operation):
     What the standards can't say is listed in the result.
     """
 
-    layer: Source = argument("the layer whose style is written")
-    path: Path = argument("the file to write")
+    layer: Source = argument(tr("the layer whose style is written"))
+    path: Path = argument(tr("the file to write"))
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.system.atomic_write import write_whole
 
         layer = layer_of(workspace, self.layer)
         if layer.style is None:
-            raise AtlasError(layer.name, f"a {layer.kind} is not drawn and has no style", "Choose another layer.")
-        progress(0.1, "looking at its values")
+            raise AtlasError(
+                layer.name, tr("a {kind} is not drawn and has no style", kind=layer.kind), tr("Choose another layer.")
+            )
+        progress(0.1, tr("looking at its values"))
         text, notes = layer_style_text(workspace.cache, layer)
         write_whole(self.path, text.encode())
-        return Written((self.path,), "1 style", tuple(f"not written: {note}" for note in notes))
+        return Written((self.path,), tr("1 style"), tuple(tr("not written: {note}", note=note) for note in notes))
 
 
 @dataclass(frozen=True)
@@ -46,8 +49,8 @@ class UseStyle(Operation):
     What is not taken over is listed in the result.
     """
 
-    layer: Source = argument("the layer to restyle")
-    path: Path = argument("the file to read")
+    layer: Source = argument(tr("the layer to restyle"))
+    path: Path = argument(tr("the file to read"))
 
     def read(self, workspace: Workspace) -> ReadStyle:
         """Return the style without using it. Raises CannotRead, or AtlasError where the file has none that fits."""
@@ -57,17 +60,21 @@ class UseStyle(Operation):
         texts = [f.name for f in workspace.fields_of(layer) if f.type.lower().startswith(("string", "large_string"))]
         found = [each for each in read_styles(self.path, texts) if isinstance(each.style, type(layer.style))]
         if not found:
-            reason = f"it has no style for a {layer.kind}"
-            raise AtlasError(self.path, reason, f"It is not one for {layer.name}.")
+            reason = tr("it has no style for a {kind}", kind=layer.kind)
+            raise AtlasError(self.path, reason, tr("It is not one for {name}.", name=layer.name))
         return next((each for each in found if each.name == layer.name), found[0])
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         layer = layer_of(workspace, self.layer)
         if workspace.work.layer(layer.id) is None:
-            raise AtlasError(layer.name, "it is not open, and only an open layer has a style", "Open it first.")
+            raise AtlasError(layer.name, tr("it is not open, and only an open layer has a style"), tr("Open it first."))
         read = self.read(workspace)
-        workspace.work.change("read a style", layer.id, style=read.style)
-        return Written((), f"the style {read.name}", tuple(f"not taken over: {note}" for note in read.notes))
+        workspace.work.change(tr("read a style"), layer.id, style=read.style)
+        return Written(
+            (),
+            tr("the style {name}", name=read.name),
+            tuple(tr("not taken over: {note}", note=note) for note in read.notes),
+        )
 
 
 def layer_style_text(cache: DataCache, layer: Layer) -> tuple[str, tuple[str, ...]]:
@@ -95,7 +102,9 @@ def _context(cache: DataCache, layer: Layer) -> StyleContext:
         grid = cache.part(layer.ref).facts.grid
         assert grid is not None
         if grid.drawn_by_service:
-            raise AtlasError(layer.name, "its server draws it, in a style of its own", "Choose a layer drawn here.")
+            raise AtlasError(
+                layer.name, tr("its server draws it, in a style of its own"), tr("Choose a layer drawn here.")
+            )
         limits = [grid_limits(cache, layer.ref, band, style.stretch) for band in style.bands]
         return StyleContext(limits=limits, classes=grid.bands[style.bands[0] - 1].classes, opacity=layer.opacity)
     return StyleContext(opacity=layer.opacity)

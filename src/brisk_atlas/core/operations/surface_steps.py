@@ -7,6 +7,8 @@ from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from brisk_atlas.core.model.language import tr
+
 from .grid_change import GridChange, GridChangeResult
 from .operation import Operation, Progress, Source, argument, grid_of, silent
 
@@ -53,12 +55,22 @@ class SurfaceStepsResult:
         for step in (*self.steps, self.whole):
             change, volume = step.result.change, step.result.volume_unit
             error = f" ±{change.uncertainty.net.independent:,.0f}" if change.uncertainty else ""
-            pace = f", {change.net_volume / step.years:+,.0f} a year" if step.years else ""
+            pace = tr(", {net_volume:+,.0f} a year", net_volume=change.net_volume / step.years) if step.years else ""
             found.append(
-                f"{step.before} to {step.after}: rose {change.risen_volume:,.0f}, fell {change.fallen_volume:,.0f}, "
-                f"net {change.net_volume:+,.0f}{error} {volume}{pace}"
+                tr(
+                    "{before} to {after}: rose {risen_volume:,.0f}, fell {fallen_volume:,.0f}, net "
+                    "{net_volume:+,.0f}{error} {volume}{pace}",
+                    before=step.before,
+                    after=step.after,
+                    risen_volume=change.risen_volume,
+                    fallen_volume=change.fallen_volume,
+                    net_volume=change.net_volume,
+                    error=error,
+                    volume=volume,
+                    pace=pace,
+                )
             )
-        return found + ([f"Written: {self.path}"] if self.path else [])
+        return found + ([tr("Written: {path}", path=self.path)] if self.path else [])
 
     def as_json(self) -> dict[str, Any]:
         return {
@@ -71,11 +83,13 @@ class SurfaceStepsResult:
 class SurfaceSteps(Operation):
     """Area and volume of what rose and fell from each surface to the next, and from the first to the last."""
 
-    sources: tuple[Source, ...] = argument("the grids, three or more; in order of their times, or as given without")
-    threshold: float = argument("the change, up or down, from which a cell counts", 0.0)
-    accuracy: float | None = argument("the standard error of each grid; those that records state if not given", None)
-    within: Source | None = argument("a layer of polygons to compare in alone", None)
-    path: Path | None = argument("a table to write, a row a step and one for the whole (.csv)", None)
+    sources: tuple[Source, ...] = argument(tr("the grids, three or more; in order of their times, or as given without"))
+    threshold: float = argument(tr("the change, up or down, from which a cell counts"), 0.0)
+    accuracy: float | None = argument(
+        tr("the standard error of each grid; those that records state if not given"), None
+    )
+    within: Source | None = argument(tr("a layer of polygons to compare in alone"), None)
+    path: Path | None = argument(tr("a table to write, a row a step and one for the whole (.csv)"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> SurfaceStepsResult:
         from brisk_atlas.core.model import AtlasError
@@ -83,7 +97,7 @@ class SurfaceSteps(Operation):
         layers = [grid_of(workspace, source) for source in self.sources]
         if len(layers) < 3:
             names = ", ".join(layer.name for layer in layers)
-            raise AtlasError(names, "a sequence needs three surfaces", "Use grid-change for two.")
+            raise AtlasError(names, tr("a sequence needs three surfaces"), tr("Use grid-change for two."))
         if self.path is not None:
             self.check_is_no_source(workspace, self.path)
         times = [workspace.time_of(layer) for layer in layers]

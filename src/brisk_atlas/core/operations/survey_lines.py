@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .line_profile import FORMATS
 from .operation import Operation, Progress, Result, Source, Written, argument, layer_of, silent
@@ -61,7 +62,11 @@ def _listed(workspace: Workspace, sources: tuple[Source, ...], begin: str, end: 
     layers = [layer_of(workspace, source) for source in sources]
     for layer in layers:
         if not layer.kind.has_shapes:
-            raise AtlasError(layer.name, f"it is a {layer.kind} and has no lines of points", "Name layers of points.")
+            raise AtlasError(
+                layer.name,
+                tr("it is a {kind} and has no lines of points", kind=layer.kind),
+                tr("Name layers of points."),
+            )
     every = list_lines(workspace.cache, layers) if len(layers) > 1 else list_lines(workspace.cache, layers, layers[0])
     return every, fitting(every, LineFilter(measured or (), begin, end, None, text)).tolist()
 
@@ -77,7 +82,11 @@ def _write(table: pa.Table, path: Path, points: tuple[str, str | None] | None = 
         return
     form = FORMATS.get(path.suffix.lower())
     if form is None:
-        raise AtlasError(path, f"a table is not written as '{path.suffix}'", f"Choose one of {', '.join(FORMATS)}.")
+        raise AtlasError(
+            path,
+            tr("a table is not written as '{suffix}'", suffix=path.suffix),
+            tr("Choose one of {formats}.", formats=", ".join(FORMATS)),
+        )
     write_table(table, path, form)
 
 
@@ -85,24 +94,24 @@ def _write(table: pa.Table, path: Path, points: tuple[str, str | None] | None = 
 class ListLines(Operation):
     """List the lines of surveys: what each measured, dates, length, vessel and records; filtered by these."""
 
-    sources: tuple[Source, ...] = argument("layers of points along lines, or files or folders of surveys")
-    path: Path | None = argument("a table to write, .csv, .parquet or .xlsx", None)
-    measured: tuple[str, ...] | None = argument("only lines that measured these, such as magnetics", None)
-    begin: str = argument("only lines on the way on this day or later, yyyy-mm-dd", "")
-    end: str = argument("only lines on the way on this day or earlier, yyyy-mm-dd", "")
-    text: str = argument("only lines whose name or vessel holds this", "")
+    sources: tuple[Source, ...] = argument(tr("layers of points along lines, or files or folders of surveys"))
+    path: Path | None = argument(tr("a table to write, .csv, .parquet or .xlsx"), None)
+    measured: tuple[str, ...] | None = argument(tr("only lines that measured these, such as magnetics"), None)
+    begin: str = argument(tr("only lines on the way on this day or later, yyyy-mm-dd"), "")
+    end: str = argument(tr("only lines on the way on this day or earlier, yyyy-mm-dd"), "")
+    text: str = argument(tr("only lines whose name or vessel holds this"), "")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
         from brisk_atlas.core.strip.line_list import table_of_lines
 
-        progress(0.1, "reading lines")
+        progress(0.1, tr("reading lines"))
         listed, chosen = _listed(workspace, self.sources, self.begin, self.end, self.measured, self.text)
         table = table_of_lines(listed, chosen)
         if self.path is None:
-            return ListedRows(table, (f"{len(chosen):,} of {len(listed):,} lines",))
+            return ListedRows(table, (tr("{count:,} of {count2:,} lines", count=len(chosen), count2=len(listed)),))
         self.check_is_no_source(workspace, self.path)
         _write(table, self.path)
-        return Written((self.path,), f"{len(chosen):,} of {len(listed):,} lines")
+        return Written((self.path,), tr("{count:,} of {count2:,} lines", count=len(chosen), count2=len(listed)))
 
 
 @dataclass(frozen=True)
@@ -110,23 +119,28 @@ class CheckLines(Operation):
     """Report what looks wrong along lines, by record: positions on land, speeds, jumps, values beyond the limits of the
     format."""
 
-    sources: tuple[Source, ...] = argument("layers of points along lines, or files or folders of surveys")
-    path: Path | None = argument("a table to write, .csv, .parquet or .xlsx", None)
-    land: Source | None = argument("polygons of land, or a grid of heights", None)
-    fastest: float = argument("the highest speed that a vessel has, metres a second", 15.0)
+    sources: tuple[Source, ...] = argument(tr("layers of points along lines, or files or folders of surveys"))
+    path: Path | None = argument(tr("a table to write, .csv, .parquet or .xlsx"), None)
+    land: Source | None = argument(tr("polygons of land, or a grid of heights"), None)
+    fastest: float = argument(tr("the highest speed that a vessel has, metres a second"), 15.0)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
         from brisk_atlas.core.strip.line_checks import check_lines, table_of_check
 
-        progress(0.1, "reading lines")
+        progress(0.1, tr("reading lines"))
         listed, _ = _listed(workspace, self.sources, "", "", None, "")
         land = layer_of(workspace, self.land) if self.land is not None else None
-        progress(0.4, "looking for faults")
+        progress(0.4, tr("looking for faults"))
         found = check_lines(workspace.cache, listed.lines, land, self.fastest)
         table = table_of_check(found)
-        words = f"{len(found):,} faults in {len(listed.lines.rows):,} records of {len(listed):,} lines"
+        words = tr(
+            "{count:,} faults in {count2:,} records of {count3:,} lines",
+            count=len(found),
+            count2=len(listed.lines.rows),
+            count3=len(listed),
+        )
         if self.path is None:
-            return ListedRows(table, (words, *(f"looked for: {each}" for each in found.looked)))
+            return ListedRows(table, (words, *(tr("looked for: {each}", each=each) for each in found.looked)))
         self.check_is_no_source(workspace, self.path)
         _write(table, self.path)
         return Written((self.path,), words)
@@ -136,12 +150,14 @@ class CheckLines(Operation):
 class FindCrossovers(Operation):
     """Report where lines cross, and by how much what they measured differs there; level lines by least squares."""
 
-    sources: tuple[Source, ...] = argument("layers of points along lines, or files or folders of surveys")
+    sources: tuple[Source, ...] = argument(tr("layers of points along lines, or files or folders of surveys"))
     path: Path | None = argument(
-        "a table of the crossovers to write, .csv, .parquet, .xlsx, or .gpkg with points", None
+        tr("a table of the crossovers to write, .csv, .parquet, .xlsx, or .gpkg with points"), None
     )
-    quantity: tuple[str, ...] | None = argument("the quantities to compare; all if not given", None)
-    levels: Path | None = argument("a table of the shifts that level the lines to write, .csv, .parquet or .xlsx", None)
+    quantity: tuple[str, ...] | None = argument(tr("the quantities to compare; all if not given"), None)
+    levels: Path | None = argument(
+        tr("a table of the shifts that level the lines to write, .csv, .parquet or .xlsx"), None
+    )
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
         import pyarrow as pa
@@ -149,11 +165,11 @@ class FindCrossovers(Operation):
         from brisk_atlas.core.strip.crossovers import crossovers_of, table_of_crossovers
         from brisk_atlas.core.strip.levelling import level, table_of_levels
 
-        progress(0.1, "reading lines")
+        progress(0.1, tr("reading lines"))
         listed, _ = _listed(workspace, self.sources, "", "", None, "")
         lines = listed.lines
         numbers = tuple(lines.quantity(name) for name in self.quantity) if self.quantity else lines.measured
-        progress(0.4, "finding crossovers")
+        progress(0.4, tr("finding crossovers"))
         found = crossovers_of(lines)
         summaries = []
         for number in numbers:
@@ -169,9 +185,10 @@ class FindCrossovers(Operation):
         if self.levels is not None:
             _write(table_of_levels([level(found, number) for number in numbers], lines), self.levels)
             paths.append(self.levels)
-        words = f"{len(found):,} crossovers of {len(lines):,} lines"
+        words = tr("{count:,} crossovers of {count2:,} lines", count=len(found), count2=len(lines))
         if paths:
-            each = [f"{of['quantity']}: mean {of['mean']:,.3f}, RMS {of['rms']:,.3f} {of['unit']}".rstrip()
+            each = [tr("{of}: mean {of2:,.3f}, RMS {of3:,.3f} {of4}", of=of['quantity'], of2=of['mean'],
+                    of3=of['rms'], of4=of['unit']).rstrip()
                     for of in summaries if of["crossovers"]]  # fmt: skip
             return Written(tuple(paths), "; ".join([words, *each]))
         return ListedRows(pa.Table.from_pylist(summaries), (words,))
@@ -182,9 +199,9 @@ class WriteLines(Operation):
     """Write lines of surveys: as MGD77, byte for byte where nothing was changed, a file a survey in a folder; or all in
     one table or layer."""
 
-    source: Source = argument("a layer of points along lines, or a file or folder of surveys")
-    path: Path = argument("the file to write, .mgd77, .csv, .parquet, .xlsx or .gpkg; or a folder for MGD77 files")
-    line: tuple[str, ...] | None = argument("the lines to write, by name; all if not given", None)
+    source: Source = argument(tr("a layer of points along lines, or a file or folder of surveys"))
+    path: Path = argument(tr("the file to write, .mgd77, .csv, .parquet, .xlsx or .gpkg; or a folder for MGD77 files"))
+    line: tuple[str, ...] | None = argument(tr("the lines to write, by name; all if not given"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.handover.survey_lines import write_lines
@@ -192,19 +209,21 @@ class WriteLines(Operation):
 
         layer = layer_of(workspace, self.source)
         self.check_is_no_source(workspace, self.path)
-        progress(0.1, "reading lines")
+        progress(0.1, tr("reading lines"))
         lines = list_lines(workspace.cache, [layer], layer).lines
         strange = [name for name in self.line or () if name not in lines.names]
         if strange:
             raise AtlasError(
-                layer.name, f"it has no line {', '.join(strange)}", f"There are: {', '.join(lines.names)}."
+                layer.name,
+                tr("it has no line {strange}", strange=", ".join(strange)),
+                tr("There are: {names}.", names=", ".join(lines.names)),
             )
         chosen = [
             (name, lines.rows[lines.places(n)])
             for n, name in enumerate(lines.names)
             if name in (self.line or lines.names)
         ]
-        progress(0.4, "writing")
+        progress(0.4, tr("writing"))
         paths = write_lines(workspace.cache, layer, lines.layers[0].field, chosen, self.path)
         count = sum(len(rows) for _, rows in chosen)
-        return Written(paths, f"{len(chosen):,} lines with {count:,} records")
+        return Written(paths, tr("{count:,} lines with {count2:,} records", count=len(chosen), count2=count))

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.kinds import kind_of
+from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layers_of, silent
 
@@ -27,9 +28,9 @@ class Trust(Operation):
     spellings and units that differ, outliers; holes, spikes, stripes and steps in grids; doubled and stray points.
     """
 
-    source: Source = argument("the layer or dataset to look at")
-    record: Path | None = argument("a copy of its record to write, with what was found as ISO 19157 results", None)
-    page: Path | None = argument("a page (.html) to write of what was found", None)
+    source: Source = argument(tr("the layer or dataset to look at"))
+    record: Path | None = argument(tr("a copy of its record to write, with what was found as ISO 19157 results"), None)
+    page: Path | None = argument(tr("a page (.html) to write of what was found"), None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> TrustReports:
         for path in (self.record, self.page):
@@ -42,7 +43,7 @@ class Trust(Operation):
             found.append(kind_of(layer.kind).trust(workspace.cache, layer, check))
         reports = TrustReports(tuple(found))
         if self.record is not None:
-            progress(0.95, "writing the record")
+            progress(0.95, tr("writing the record"))
             _write_record(self.record, layers[0], reports)
         if self.page is not None:
             from brisk_atlas.core.trust.trust_page import write_trust_page

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.paper.layout import PaperSize, scale_text
 
 from .operation import Operation, Progress, Written, argument, silent
@@ -30,28 +31,32 @@ class WritePaper(Operation):
 
     needs_work = True
 
-    path: Path = argument("a PDF (.pdf), or a file for each page (.svg, .png)")
-    plate: str = argument("its title or id; the first one of the album if not given", "")
-    sheet: PaperSize | None = argument("the size of the paper; lays the page out anew", None)
-    upright: bool = argument("lay the page out anew on its short side", False)
-    scale: float | None = argument("the number below one of the scale of the map", None)
-    dots: int | None = argument("in an inch, of what is drawn of pixels; 300 if not given", None)
-    pages_by: str = argument("the name of a layer: a page for each of its features", "")
-    page_name: str = argument("the field that names those pages; the first one if not given", "")
+    path: Path = argument(tr("a PDF (.pdf), or a file for each page (.svg, .png)"))
+    plate: str = argument(tr("its title or id; the first one of the album if not given"), "")
+    sheet: PaperSize | None = argument(tr("the size of the paper; lays the page out anew"), None)
+    upright: bool = argument(tr("lay the page out anew on its short side"), False)
+    scale: float | None = argument(tr("the number below one of the scale of the map"), None)
+    dots: int | None = argument(tr("in an inch, of what is drawn of pixels; 300 if not given"), None)
+    pages_by: str = argument(tr("the name of a layer: a page for each of its features"), "")
+    page_name: str = argument(tr("the field that names those pages; the first one if not given"), "")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from .paper_content import paper_content
 
         suffix = self.path.suffix.lower()
         if suffix not in (".pdf", ".svg", ".png"):
-            raise CannotWrite(self.path, f"pages are not written as {suffix or 'that'}", "Choose .pdf, .svg or .png.")
+            raise CannotWrite(
+                self.path,
+                tr("pages are not written as {suffix}", suffix=suffix or "that"),
+                tr("Choose .pdf, .svg or .png."),
+            )
         self.check_is_no_source(workspace, self.path)
         plate = self._plate(workspace)
         paper = self._paper(workspace, plate)
-        content = paper_content(workspace, plate._replace(paper=paper), lambda: progress(0.0, "layers"))
+        content = paper_content(workspace, plate._replace(paper=paper), lambda: progress(0.0, tr("layers")))
         paths, faults = self._write(workspace, content, suffix, progress)
         pages = len(content.pages)
-        what = f"{pages} page{'s' if pages != 1 else ''}, {paper.sheet}"
+        what = trn("{count} page, {sheet}", "{count} pages, {sheet}", pages, sheet=paper.sheet)
         scales = {each.scale for each in content.pages}
         if content.sides and len(scales) == 1:
             what += f", 1 : {scale_text(scales.pop())}"
@@ -60,10 +65,12 @@ class WritePaper(Operation):
     def _plate(self, workspace: Workspace) -> Plate:
         plates = workspace.work.state.album.plates
         if not plates:
-            raise CannotWrite(self.path, "the album has no plates", "Capture a view first.")
+            raise CannotWrite(self.path, tr("the album has no plates"), tr("Capture a view first."))
         named = [each for each in plates if self.plate in (each.id, each.title)] if self.plate else list(plates)
         if not named:
-            raise CannotWrite(self.path, f"the album has no plate '{self.plate}'", "Name one by its title.")
+            raise CannotWrite(
+                self.path, tr("the album has no plate '{plate}'", plate=self.plate), tr("Name one by its title.")
+            )
         return named[0]
 
     def _paper(self, workspace: Workspace, plate: Plate) -> Paper:
@@ -76,17 +83,27 @@ class WritePaper(Operation):
             paper = anew._replace(grid=paper.grid, dots=paper.dots).by_feature(paper.pages)
         if self.scale is not None:
             if not self.scale > 0:
-                raise AtlasError("write-paper", "a scale is a number above 0", "Give the number below one, say 25000.")
+                raise AtlasError(
+                    "write-paper", tr("a scale is a number above 0"), tr("Give the number below one, say 25000.")
+                )
             paper = paper._replace(scale=self.scale)
         if self.dots is not None:
             if not DOTS[0] <= self.dots <= DOTS[1]:
-                raise AtlasError("write-paper", f"{self.dots} dots are not {DOTS[0]} to {DOTS[1]}", "Choose 300, say.")
+                raise AtlasError(
+                    "write-paper",
+                    tr("{dots} dots are not {dots2} to {dots3}", dots=self.dots, dots2=DOTS[0], dots3=DOTS[1]),
+                    tr("Choose 300, say."),
+                )
             paper = paper._replace(dots=self.dots)
         if self.pages_by:
             layers = plate.view.layers if plate.view is not None else ()
             layer = next((each for each in layers if self.pages_by in (each.name, each.id)), None)
             if layer is None:
-                raise AtlasError("write-paper", f"the plate has no layer '{self.pages_by}'", "Name one by its title.")
+                raise AtlasError(
+                    "write-paper",
+                    tr("the plate has no layer '{pages_by}'", pages_by=self.pages_by),
+                    tr("Name one by its title."),
+                )
             name = self.page_name or workspace.cache.part(layer.ref).facts.fields[0].name
             paper = paper.by_feature(PagesByFeature(layer.id, name, fits=self.scale is None))
         return paper
@@ -105,7 +122,7 @@ class WritePaper(Operation):
         digits = len(str(count))
         for number in range(count):
             path = self.path if count == 1 else self.path.with_stem(f"{self.path.stem}-{number + 1:0{digits}}")
-            progress(number / count, f"page {number + 1}")
+            progress(number / count, tr("page {number}", number=number + 1))
             one = svg_of if suffix == ".svg" else png_of
             write_whole(path, one(workspace, content, number, faults, progress))
             paths.append(path)
@@ -163,7 +180,9 @@ def png_of(
     width, height = (side / INCH_MM * content.paper.dots for side in content.paper.size)
     if width * height > MOST_PIXELS:
         raise AtlasError(
-            "write-paper", f"{width:,.0f} x {height:,.0f} pixels are too many", "Choose fewer dots in an inch, or PDF."
+            "write-paper",
+            tr("{width:,.0f} x {height:,.0f} pixels are too many", width=width, height=height),
+            tr("Choose fewer dots in an inch, or PDF."),
         )
     surface = PixelSurface(*content.paper.size, content.paper.dots)
     check = _checking(progress, number / len(content.pages), f"page {number + 1}")

@@ -10,6 +10,7 @@ import pyproj
 from pyproj.exceptions import CRSError, ProjError
 
 from brisk_atlas.core.model import CannotPlace
+from brisk_atlas.core.model.language import tr
 
 pyproj.network.set_network_enabled(False)
 MADE_FOR_MEASURING = 0.01  # of a length, that a unit of such a projection is off
@@ -24,7 +25,7 @@ def proj_crs(text: str) -> pyproj.CRS:
         return pyproj.CRS.from_user_input(text)
     except CRSError as error:
         raise CannotPlace(
-            text[:60], "this is not a coordinate reference system", "Give a code such as EPSG:32727, or WKT."
+            text[:60], tr("this is not a coordinate reference system"), tr("Give a code such as EPSG:32727, or WKT.")
         ) from error
 
 
@@ -42,14 +43,14 @@ def text_of(wkt: str) -> str:
 def crs_label(text: str | None) -> str:
     """Return a short name for a chip: the code, the name, or `no CRS`."""
     if not text:
-        return "no CRS"
+        return tr("no CRS")
     return text if len(text) <= 12 else proj_crs(text).name
 
 
 def crs_name(text: str | None) -> str:
     """Return the full name with the code."""
     if not text:
-        return "unknown"
+        return tr("unknown")
     name = proj_crs(text).name
     return f"{name} ({text})" if len(text) <= 12 else name
 
@@ -173,7 +174,7 @@ def transform(xy: np.ndarray, source: str | None, target: str | None) -> np.ndar
         transformer = transformer_between(source, target)
     except ProjError as error:
         between = f"{crs_label(source)} to {crs_label(target)}"
-        raise CannotPlace(between, "no transformation is known", "Give the layer another CRS.") from error
+        raise CannotPlace(between, tr("no transformation is known"), tr("Give the layer another CRS.")) from error
     x, y = transformer.transform(np.ascontiguousarray(xy[:, 0], float), np.ascontiguousarray(xy[:, 1], float))
     out = np.column_stack([x, y])
     out[~np.isfinite(out).all(axis=1)] = np.nan

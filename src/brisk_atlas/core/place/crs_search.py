@@ -7,12 +7,14 @@ from typing import NamedTuple
 
 from pyproj.database import query_crs_info
 
+from brisk_atlas.core.model.language import tr
+
 MOST_FOUND = 60
 _KINDS = {
     "PROJECTED_CRS": "projected",
     "GEOGRAPHIC_2D_CRS": "geographic",
-    "GEOGRAPHIC_3D_CRS": "geographic 3D",
-    "COMPOUND_CRS": "with heights",
+    "GEOGRAPHIC_3D_CRS": tr("geographic 3D"),
+    "COMPOUND_CRS": tr("with heights"),
 }
 
 

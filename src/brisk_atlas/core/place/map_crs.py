@@ -12,6 +12,7 @@ from pyproj.crs import CRS, ProjectedCRS
 from pyproj.crs.coordinate_operation import AzimuthalEquidistantConversion, LambertAzimuthalEqualAreaConversion
 
 from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model.language import tr
 
 from .crs import same_crs
 from .extents import transform_extent
@@ -40,14 +41,19 @@ def proposals(seen: Extent | None, subject_crs: str | None, subject_name: str = 
     """
     found: list[CrsProposal] = []
     if subject_crs:
-        found.append(CrsProposal(subject_crs, f"that of {subject_name}" if subject_name else "that of the subject"))
+        found.append(
+            CrsProposal(
+                subject_crs,
+                tr("that of {subject_name}", subject_name=subject_name) if subject_name else tr("that of the subject"),
+            )
+        )
     degrees = transform_extent(seen, GEOGRAPHIC) if seen is not None and seen.crs else None
     if degrees is not None:
         found += _for_place(degrees)
     found += [
-        CrsProposal(WORLD, "areas are true, for maps of the world"),
-        CrsProposal(TILES, "that of most map tiles; sizes grow towards the poles"),
-        CrsProposal(GEOGRAPHIC, "longitude and latitude as they are"),
+        CrsProposal(WORLD, tr("areas are true, for maps of the world")),
+        CrsProposal(TILES, tr("that of most map tiles; sizes grow towards the poles")),
+        CrsProposal(GEOGRAPHIC, tr("longitude and latitude as they are")),
     ]
     once: list[CrsProposal] = []
     for each in found:
@@ -64,16 +70,18 @@ def _for_place(degrees: Extent) -> list[CrsProposal]:
     found = []
     if wide <= UTM_WIDE_DEG and UTM_SOUTH <= latitude <= UTM_NORTH:
         zone = utm_zone(longitude, latitude)
-        found.append(CrsProposal(utm_crs(zone, south=latitude < 0), f"UTM zone {zone} of the place in view"))
+        found.append(
+            CrsProposal(utm_crs(zone, south=latitude < 0), tr("UTM zone {zone} of the place in view", zone=zone))
+        )
     if latitude >= POLAR_DEG or latitude <= -POLAR_DEG:
-        found.append(CrsProposal(ARCTIC if latitude > 0 else ANTARCTIC, "around the pole, true at its coasts"))
+        found.append(CrsProposal(ARCTIC if latitude > 0 else ANTARCTIC, tr("around the pole, true at its coasts")))
     if wide < WORLD_WIDE_DEG:
         at = round(longitude, 1), round(latitude, 1)
-        found.append(CrsProposal(equal_area(*at), "areas are true, drawn around the place in view"))
-        found.append(CrsProposal(equidistant(*at), "distances from the centre of the view are true"))
+        found.append(CrsProposal(equal_area(*at), tr("areas are true, drawn around the place in view")))
+        found.append(CrsProposal(equidistant(*at), tr("distances from the centre of the view are true")))
     elif abs(longitude) > OFF_CENTRE_DEG:
         around = round(longitude / 10) * 10.0
-        found.append(CrsProposal(equal_area_world(around), "areas are true, the world around what is in view"))
+        found.append(CrsProposal(equal_area_world(around), tr("areas are true, the world around what is in view")))
     return found
 
 

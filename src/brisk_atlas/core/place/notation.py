@@ -11,6 +11,7 @@ import mgrs
 import numpy as np
 
 from brisk_atlas.core.model import Lattice
+from brisk_atlas.core.model.language import tr
 
 from .crs import crs_label, is_geographic, transform, unit_of
 
@@ -23,13 +24,13 @@ NO_CRS = "no CRS"
 OUTSIDE = "outside this CRS"
 
 TITLES = {
-    "pane": "map",
-    "layer": "layer",
-    "degrees": "degrees",
-    "sexagesimal": "deg, min, sec",
+    "pane": tr("map"),
+    "layer": tr("layer"),
+    "degrees": tr("degrees"),
+    "sexagesimal": tr("deg, min, sec"),
     "utm": "UTM",
     "mgrs": "MGRS",
-    "cell": "pixel, line",
+    "cell": tr("pixel, line"),
 }
 
 
@@ -125,11 +126,16 @@ def utm_crs(zone: int, *, south: bool) -> str:
 def utm_text(lon: float, lat: float) -> str:
     """Return zone, easting and northing to 1 m; beyond its limits in the polar grid, and that it is that."""
     if not -90 <= lat <= 90:
-        return "outside UTM"
+        return tr("outside UTM")
     south = lat < 0
     if not UTM_LIMITS[0] <= lat <= UTM_LIMITS[1]:
         x, y = transform(np.array([[wrapped(lon), lat]]), WGS84, UPS_SOUTH if south else UPS_NORTH)[0].tolist()
-        return f"outside UTM, UPS {'south' if south else 'north'} {_metres(x)} E {_metres(y)} N"
+        return tr(
+            "outside UTM, UPS {what} {metres} E {metres2} N",
+            what="south" if south else "north",
+            metres=_metres(x),
+            metres2=_metres(y),
+        )
     zone = utm_zone(lon, lat)
     x, y = transform(np.array([[wrapped(lon), lat]]), WGS84, utm_crs(zone, south=south))[0].tolist()
     return f"{zone} {'south' if south else 'north'} {_metres(x)} E {_metres(y)} N"
@@ -147,11 +153,11 @@ def _mgrs() -> mgrs.MGRS:
 def mgrs_text(lon: float, lat: float) -> str:
     """Return the MGRS reference of the square metre that holds a point; the polar letters at the poles."""
     if not -90 <= lat <= 90:
-        return "outside MGRS"
+        return tr("outside MGRS")
     # The library can round over an edge, into a square that is none; then a centimetre south or west of it counts.
     tries = ((lat, lon), (lat - A_CENTIMETRE, lon), (lat, lon - A_CENTIMETRE))
     texts = (_mgrs().toMGRS(y, wrapped(x)) for y, x in tries if y >= -90)
-    text = next((found for found in texts if mgrs_to_degrees(found) is not None), "outside MGRS")
+    text = next((found for found in texts if mgrs_to_degrees(found) is not None), tr("outside MGRS"))
     if text == "outside MGRS":
         return text
     head = text[: len(text) - 12]
@@ -174,8 +180,8 @@ def cell_text(spot: Spot) -> str:
     x, y = transform(np.array([[spot.x, spot.y]]), spot.crs, cells.crs)[0].tolist()
     pixel, line = cells.to_cells(x, y)
     if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
-        return "outside the grid"
-    return f"pixel {pixel:.1f}, line {line:.1f}"
+        return tr("outside the grid")
+    return tr("pixel {pixel:.1f}, line {line:.1f}", pixel=pixel, line=line)
 
 
 _DEGREES = re.compile(

@@ -8,6 +8,7 @@ from functools import lru_cache
 from pyproj.transformer import TransformerGroup
 
 from brisk_atlas.core.model import CannotPlace
+from brisk_atlas.core.model.language import tr
 
 from .crs import crs_label, proj_crs, same_crs
 
@@ -24,14 +25,22 @@ class Transformation:
     @property
     def text(self) -> str:
         """The accuracy and what is missing, as one line."""
-        accuracy = "accuracy not known" if self.accuracy_m is None else f"to {self.accuracy_m:g} m"
+        accuracy = (
+            tr("accuracy not known")
+            if self.accuracy_m is None
+            else tr("to {accuracy_m:g} m", accuracy_m=self.accuracy_m)
+        )
         if self.accuracy_m == 0:
-            accuracy = "exact"
-        missing = f"; a better one needs {', '.join(self.missing_grids)}" if self.missing_grids else ""
+            accuracy = tr("exact")
+        missing = (
+            tr("; a better one needs {missing_grids}", missing_grids=", ".join(self.missing_grids))
+            if self.missing_grids
+            else ""
+        )
         return f"{self.name}, {accuracy}{missing}"
 
 
-AS_IT_IS = Transformation("as it is", 0.0)
+AS_IT_IS = Transformation(tr("as it is"), 0.0)
 
 
 @lru_cache(256)
@@ -43,7 +52,7 @@ def transformation_between(source: str | None, target: str | None) -> Transforma
     group = TransformerGroup(proj_crs(source), proj_crs(target), always_xy=True)
     if not group.transformers:
         between = f"{crs_label(source)} to {crs_label(target)}"
-        raise CannotPlace(between, "no transformation is known", "Give the layer another CRS.")
+        raise CannotPlace(between, tr("no transformation is known"), tr("Give the layer another CRS."))
     best = group.transformers[0]
     accuracy = None if best.accuracy < 0 else float(best.accuracy)
     missing = {

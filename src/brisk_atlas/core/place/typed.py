@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from brisk_atlas.core.model import CannotPlace, Lattice
+from brisk_atlas.core.model.language import tr
 
 from .crs import crs_label, is_geographic, proj_crs, transform
 from .notation import UPS_NORTH, UPS_SOUTH, WGS84, degrees_from, mgrs_to_degrees, utm_crs
@@ -110,7 +111,7 @@ def _geo_uri(text: str) -> list[Understood]:
     found = _GEO_URI.match(text)
     if not found or ("crs=" in found[3].lower() and "crs=wgs84" not in found[3].lower()):
         return []
-    return _checked(float(found[2]), float(found[1]), WGS84, "geo URI, latitude and longitude in degrees")
+    return _checked(float(found[2]), float(found[1]), WGS84, tr("geo URI, latitude and longitude in degrees"))
 
 
 def _point(text: str, crs: str | None) -> list[Understood]:
@@ -126,10 +127,10 @@ def _point(text: str, crs: str | None) -> list[Understood]:
             proj_crs(named)
         except CannotPlace:
             return []
-        return [Understood(x, y, named, f"well-known text, {crs_label(named)}")]
-    meant = _checked(x, y, WGS84, "well-known text, longitude and latitude in degrees")
+        return [Understood(x, y, named, tr("well-known text, {crs_label}", crs_label=crs_label(named)))]
+    meant = _checked(x, y, WGS84, tr("well-known text, longitude and latitude in degrees"))
     if crs is None or not is_geographic(crs):
-        meant.append(Understood(x, y, crs, f"well-known text, x and y in {crs_label(crs)}"))
+        meant.append(Understood(x, y, crs, tr("well-known text, x and y in {crs_label}", crs_label=crs_label(crs))))
     return meant
 
 
@@ -157,7 +158,11 @@ def _packed(text: str) -> list[Understood]:
             return []
         angles["lat" if letter in "NS" else "lon"] = -value if letter in "SW" else value
     lat, lon = angles.get("lat"), angles.get("lon")
-    return _checked(lon, lat, WGS84, f"{LAT_LON}, minutes and seconds") if lat is not None and lon is not None else []
+    return (
+        _checked(lon, lat, WGS84, tr("{lat_lon}, minutes and seconds", lat_lon=LAT_LON))
+        if lat is not None and lon is not None
+        else []
+    )
 
 
 def _without(text: str, code: re.Match[str]) -> str:
@@ -185,7 +190,16 @@ def _pair(text: str, crs: str | None) -> list[Understood]:
     x, y = _value(first), _value(second)
     if mark.upper() == "N" or other.upper() == "E":
         x, y = y, x
-    return [Understood(x, y, crs, f"easting and northing, {crs_label(crs)}" if crs else "x and y of a map without CRS")]
+    return [
+        Understood(
+            x,
+            y,
+            crs,
+            tr("easting and northing, {crs_label}", crs_label=crs_label(crs))
+            if crs
+            else tr("x and y of a map without CRS"),
+        )
+    ]
 
 
 def _degrees(text: str, crs: str = WGS84) -> list[Understood]:
@@ -193,7 +207,9 @@ def _degrees(text: str, crs: str = WGS84) -> list[Understood]:
     if iso and "°" not in text and " " not in text:
         lat, lon = _iso_angle(iso[1], 2), _iso_angle(iso[2], 3)
         return (
-            _checked(lon, lat, crs, "latitude and longitude, ISO 6709") if lat is not None and lon is not None else []
+            _checked(lon, lat, crs, tr("latitude and longitude, ISO 6709"))
+            if lat is not None and lon is not None
+            else []
         )
     for first, second in _halves(text):
         a, b = degrees_from(first), degrees_from(second)
@@ -258,7 +274,7 @@ def _utm(text: str) -> list[Understood]:
         return [
             Understood(
                 _value(polar[2]), _value(polar[3]), UPS_SOUTH if south else UPS_NORTH,
-                f"UPS {'south' if south else 'north'}",
+                tr("UPS {what}", what='south' if south else 'north'),
             )
         ]  # fmt: skip
     plain = re.sub(r"\s+", " ", re.sub(r"[;,]\s?", " ", text))
@@ -280,7 +296,12 @@ def _utm(text: str) -> list[Understood]:
     else:
         return []
     return [
-        Understood(x, y, utm_crs(zone, south=south), f"UTM zone {zone} {'south' if south else 'north'}")
+        Understood(
+            x,
+            y,
+            utm_crs(zone, south=south),
+            tr("UTM zone {zone} {what}", zone=zone, what="south" if south else "north"),
+        )
         for south in halves
         if 0 <= x <= 1_000_000 and 0 <= y <= 10_000_000
     ]
@@ -312,4 +333,4 @@ def _cell(text: str, cells: Lattice | None) -> list[Understood]:
     if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
         return []
     x, y = cells.to_map(pixel, line)
-    return [Understood(x, y, cells.crs, "pixel and line of the subject")]
+    return [Understood(x, y, cells.crs, tr("pixel and line of the subject"))]

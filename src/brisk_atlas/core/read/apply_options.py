@@ -20,6 +20,7 @@ from brisk_atlas.core.model import (
     TablePart,
     TextForm,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import RemarkCode, code_of
 
 from .answer import ParsedLayer
@@ -87,7 +88,7 @@ def _given_crs(part: Part, crs: str) -> Part:
     if facts.crs is not None or facts.kind not in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD):
         return part
     extent = replace(facts.extent, crs=crs) if facts.extent else None
-    notes = {**facts.notes, "reference system": "given by you; the file states none"}
+    notes = {**facts.notes, "reference system": tr("given by you; the file states none")}
     facts = replace(facts, crs=crs, extent=extent, notes=notes)
     if facts.kind is DataKind.RASTER:
         from .raster import RasterFile, placed
@@ -109,7 +110,9 @@ def _placed(part: Part, options: OpenOptions) -> Part:
     features = _features(table, columns, crs)
     bounds = features.shapes.bounds
     if not np.isfinite(bounds).any():
-        raise CannotRead(part.ref, f"{' and '.join(sorted(wanted))} hold no positions", "Choose other columns.")
+        raise CannotRead(
+            part.ref, tr("{sorted} hold no positions", sorted=" and ".join(sorted(wanted))), tr("Choose other columns.")
+        )
     whole = Extent.of((*np.nanmin(bounds[:, :2], 0), *np.nanmax(bounds[:, 2:], 0)), crs)
     kinds = {("Point", "LineString", "Polygon")[k] for k in np.unique(features.shapes.path_kinds)}
     missing = int((~np.isfinite(bounds[:, 0])).sum())

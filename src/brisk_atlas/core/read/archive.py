@@ -7,6 +7,7 @@ from pathlib import Path, PurePosixPath
 
 from brisk_atlas.core.connect.archives import members_in
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model.language import tr
 
 from .on_disk import on_disk
 
@@ -44,7 +45,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     path = ref.path
     names = datasets_in(path)
     if not names:
-        raise CannotRead(ref, "it holds nothing that can be opened here", "Unpack it to look at its files.")
+        raise CannotRead(ref, tr("it holds nothing that can be opened here"), tr("Unpack it to look at its files."))
     if len(names) == 1:
         member = DataRef.member(path, names[0])
         inside = open_inside(member)
@@ -53,7 +54,11 @@ def open_dataset(ref: DataRef) -> Dataset:
         Part(DataRef.member(path, name), Facts(name, DataKind.PACKED, notes={"inside": path.name}))
         for name in names[:MOST_LISTED]
     ]
-    stated = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
+    stated = (
+        ()
+        if len(names) <= MOST_LISTED
+        else (tr("only the first {most_listed} of {count:,} are listed", most_listed=MOST_LISTED, count=len(names)),)
+    )
     return Dataset(
         format="zip archive", kind=DataKind.ARCHIVE, parts=tuple(parts), warnings=stated, **on_disk(ref, (path,))
     )

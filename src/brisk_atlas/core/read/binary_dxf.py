@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import make_private
 
 from .dxf_text import TEXT_IS_UTF8_FROM
@@ -32,7 +33,9 @@ def as_text(path: Path, folder: Path) -> Path:
             out.writelines(_lines(path.read_bytes()))
         beside.replace(target)
     except (ValueError, IndexError, struct.error) as error:
-        raise CannotRead(path, f"its tags end in the middle ({error})", "Ask for the file again.") from error
+        raise CannotRead(
+            path, tr("its tags end in the middle ({error})", error=error), tr("Ask for the file again.")
+        ) from error
     finally:
         beside.unlink(missing_ok=True)
     return target

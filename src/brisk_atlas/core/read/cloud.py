@@ -24,13 +24,14 @@ from brisk_atlas.core.model import (
     PointQuery,
 )
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
 from .on_disk import on_disk
 from .points_decoder import PIECE, DamagedPoints, decode
 
-BROKEN = "The copy may have been cut short; ask for the file again."
+BROKEN = tr("The copy may have been cut short; ask for the file again.")
 
 
 @dataclass(frozen=True)
@@ -64,12 +65,12 @@ def _check_lists(path: Path) -> None:
     with path.open("rb") as file:
         head = file.read(375)
     if len(head) < 227:
-        raise CannotRead(path, "it ends within its header", BROKEN)
+        raise CannotRead(path, tr("it ends within its header"), BROKEN)
     records = int.from_bytes(head[100:104], "little") * 54
     if head[24:26] >= b"\x01\x04" and len(head) >= 247:
         records += int.from_bytes(head[243:247], "little") * 60
     if records > size:
-        raise CannotRead(path, "its header promises more records than it has room for", BROKEN)
+        raise CannotRead(path, tr("its header promises more records than it has room for"), BROKEN)
 
 
 def _check_whole(path: Path, header: laspy.LasHeader) -> None:
@@ -79,10 +80,15 @@ def _check_whole(path: Path, header: laspy.LasHeader) -> None:
             file.seek(header.offset_to_point_data)
             table = int.from_bytes(file.read(8), "little", signed=True)  # where the chunk table stands
         if table != -1 and table + 8 > size:
-            raise CannotRead(path, "its compressed points end too soon", BROKEN)
+            raise CannotRead(path, tr("its compressed points end too soon"), BROKEN)
     elif header.offset_to_point_data + header.point_count * header.point_format.size > size:
         raise CannotRead(
-            path, f"it is too short for the {header.point_count:,} points that its header promises", BROKEN
+            path,
+            tr(
+                "it is too short for the {point_count:,} points that its header promises",
+                point_count=header.point_count,
+            ),
+            BROKEN,
         )
 
 
@@ -110,9 +116,9 @@ def open_dataset(ref: DataRef) -> Dataset:
             _check_whole(path, header)
             parsed = header.parse_crs()
     except (LaspyException, OSError, ValueError, RuntimeError, IndexError) as error:
-        raise CannotRead(path, str(error) or "its header is damaged", BROKEN) from error
+        raise CannotRead(path, str(error) or tr("its header is damaged"), BROKEN) from error
     if not (np.isfinite(header.scales).all() and np.all(header.scales) and np.isfinite(header.offsets).all()):
-        raise CannotRead(path, "its scale is 0 or no number, so that positions are not known", BROKEN)
+        raise CannotRead(path, tr("its scale is 0 or no number, so that positions are not known"), BROKEN)
     crs = text_of(parsed.to_wkt()) if parsed else None
     names = tuple(name for d in header.point_format.dimensions for name in (d.name,) if d.num_elements == 1) + tuple(
         f"{d.name} {i + 1}" for d in header.point_format.dimensions if d.num_elements > 1 for i in range(d.num_elements)

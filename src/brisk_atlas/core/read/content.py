@@ -7,6 +7,7 @@ from pathlib import Path
 
 from brisk_atlas.core import connect
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 HEAD_BYTES = 4096
 _MAGIC = (
@@ -46,7 +47,7 @@ def head_of(ref: DataRef | Path) -> bytes:
     ref = DataRef.file(ref) if isinstance(ref, Path) else ref
     head = connect.head_of(ref, HEAD_BYTES)
     if not head and ref.is_local:
-        raise CannotRead(ref, "the file is empty", "Ask for it again; the copy may have failed.")
+        raise CannotRead(ref, tr("the file is empty"), tr("Ask for it again; the copy may have failed."))
     return head
 
 

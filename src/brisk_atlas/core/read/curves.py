@@ -11,8 +11,10 @@ from math import atan2, ceil, cos, hypot, pi, radians, sin
 import numpy as np
 import shapely
 
+from brisk_atlas.core.model.language import tr
+
 STEP = radians(4.0)  # of an arc, for one straight piece
-REMARK = "its curves are read as straight pieces of at most 4 degrees of arc, its patches as polygons"
+REMARK = tr("its curves are read as straight pieces of at most 4 degrees of arc, its patches as polygons")
 CURVED = ("Circular", "Compound", "Curve", "Surface", "TIN", "Triangle", "Polyhedral")
 DEEPEST = 32  # geometries within geometries
 POINT, LINE, POLYGON, COLLECTION = 1, 2, 3, 7
@@ -28,7 +30,7 @@ class _Bytes:
     def take(self, form: str) -> tuple:
         size = struct.calcsize(form)
         if self.at + size > len(self.data):
-            raise ValueError("the geometry ends too soon")
+            raise ValueError(tr("the geometry ends too soon"))
         found = struct.unpack_from(form, self.data, self.at)
         self.at += size
         return found
@@ -48,7 +50,7 @@ class _Bytes:
     def positions(self, order: str, width: int, z: bool, count: int | None = None) -> np.ndarray:
         count = self.take(order + "I")[0] if count is None else count
         if self.at + 8 * width * count > len(self.data):
-            raise ValueError("the geometry ends too soon")
+            raise ValueError(tr("the geometry ends too soon"))
         found = np.frombuffer(self.data, order + "f8", width * count, self.at).reshape(count, width)
         self.at += 8 * width * count
         return found[:, : 2 + z].astype(float)
@@ -64,7 +66,7 @@ def straightened(data: bytes) -> shapely.Geometry | None:
 
 def _geometry(data: _Bytes, depth: int) -> shapely.Geometry:
     if depth > DEEPEST:
-        raise ValueError("too deep")
+        raise ValueError(tr("too deep"))
     order, code, width, z = data.head()
     if code == POINT:
         return shapely.Point(data.positions(order, width, z, 1)[0])
@@ -91,7 +93,7 @@ def _geometry(data: _Bytes, depth: int) -> shapely.Geometry:
         return shapely.MultiPoint(parts)
     if code == COLLECTION:
         return shapely.GeometryCollection(parts)
-    raise ValueError(f"a geometry of type {code}")
+    raise ValueError(tr("a geometry of type {code}", code=code))
 
 
 def arcs(positions: np.ndarray) -> np.ndarray:

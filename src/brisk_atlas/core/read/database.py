@@ -31,6 +31,7 @@ from brisk_atlas.core.model import (
     Part,
     Relation,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
@@ -58,7 +59,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     """Return a table as a dataset: a part for each column of geometry, or one of rows. Raises CannotRead."""
     _, table = names_in(ref)
     if not table:
-        raise CannotRead(ref, "it is a database with many tables", "Open one of them; Find lists them.")
+        raise CannotRead(ref, tr("it is a database with many tables"), tr("Open one of them; Find lists them."))
     about = about_table(ref)
     rasters = [column.name for column in about.columns if column.type == "raster"]
     if rasters:
@@ -68,7 +69,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     count, is_exact = _count(ref, about)
     notes = {"kind of table": {"v": "view", "m": "materialised view", QUERY: "query"}.get(about.kind, "table")}
     notes |= {"comment": about.about} if about.about else {}
-    notes |= {} if is_exact else {"count": "an estimate of the database"}
+    notes |= {} if is_exact else {"count": tr("an estimate of the database")}
     parts: list[Part] = [
         _layer(ref, about, each, fields, count, table if len(shapes) == 1 else f"{table} {each.name}", notes)
         for each in shapes

@@ -9,6 +9,7 @@ import codecs
 from pathlib import Path
 from typing import NamedTuple
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import Remark, RemarkCode
 
 from .readable_text import OTHERWISE
@@ -34,7 +35,7 @@ ENCODINGS = (  # as iconv spells them
     "BIG5",
     "GB18030",
 )
-TO_CHOOSE = "ask before opening to choose another"
+TO_CHOOSE = tr("ask before opening to choose another")
 
 
 class DbfText(NamedTuple):
@@ -52,10 +53,12 @@ class DbfText(NamedTuple):
         if not self.example or self.fits:
             return ""
         if self.stated is None:
-            words = "no text encoding is stated, and it is not UTF-8"
+            words = tr("no text encoding is stated, and it is not UTF-8")
         else:
-            words = f"some text is not in {self.stated} as stated"
-        return Remark(f"{words}: read as Latin-1; {TO_CHOOSE}", RemarkCode.ENCODING_GUESSED)
+            words = tr("some text is not in {stated} as stated", stated=self.stated)
+        return Remark(
+            tr("{words}: read as Latin-1; {to_choose}", words=words, to_choose=TO_CHOOSE), RemarkCode.ENCODING_GUESSED
+        )
 
     def example_by(self, encoding: str | None) -> str:
         """Return the example as it reads by an encoding, or as the dataset is read where none is chosen."""
@@ -89,7 +92,7 @@ def _stated(table: Path, sample: bytes) -> str | None:
             stated = beside.read_text("ascii", "replace").strip()[:40]
             return f"cp{stated}" if stated.isdecimal() else stated or None
     driver = sample[LANGUAGE_DRIVER] if len(sample) > LANGUAGE_DRIVER else 0
-    return f"the code page of its head ({driver})" if driver else None
+    return tr("the code page of its head ({driver})", driver=driver) if driver else None
 
 
 def _texts(sample: bytes, head: int) -> list[bytes]:

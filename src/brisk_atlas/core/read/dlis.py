@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, FeatureQuery, Field
+from brisk_atlas.core.model.language import tr
 
 from .answer import ArrowTable, batches_of
 from .table import table_dataset
@@ -42,14 +43,22 @@ def open_dataset(ref: DataRef) -> Dataset:
             for name, logical, frame in _frames(files):
                 fields, left_out = _fields(frame)
                 if left_out:
-                    remarks.append(f"{name}: {', '.join(left_out)} have too many values a depth, and are left out")
+                    remarks.append(
+                        tr(
+                            "{name}: {left_out} have too many values a depth, and are left out",
+                            name=name,
+                            left_out=", ".join(left_out),
+                        )
+                    )
                 facts = Facts(name, DataKind.TABLE, _count(frame), None, fields, notes=_notes(logical))
                 parts.append(DlisFrame(ref.with_part(name), facts))
     except (RuntimeError, OSError, ValueError, KeyError) as error:
         why = str(error).splitlines()[0][:120] if str(error) else type(error).__name__
-        raise CannotRead(ref, f"it is not a whole DLIS file ({why})", "The copy may have been cut short.") from error
+        raise CannotRead(
+            ref, tr("it is not a whole DLIS file ({why})", why=why), tr("The copy may have been cut short.")
+        ) from error
     if not parts:
-        raise CannotRead(ref, "no frame with channels is in it", "Ask for the file again.")
+        raise CannotRead(ref, tr("no frame with channels is in it"), tr("Ask for the file again."))
     dataset = table_dataset(ref, "DLIS log", tuple(parts))
     return replace(dataset, warnings=(*dataset.warnings, *remarks))
 
@@ -71,7 +80,7 @@ def _frame_called(files: Any, name: str, ref: DataRef) -> Any:
     for each, _, frame in _frames(files):
         if each == name:
             return frame
-    raise CannotRead(ref, f"it has no frame {name}", "The file changed; open it again.")
+    raise CannotRead(ref, tr("it has no frame {name}", name=name), tr("The file changed; open it again."))
 
 
 def _count(frame: Any) -> int:

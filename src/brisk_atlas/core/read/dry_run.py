@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 
 
 def dry_run(ref: DataRef) -> str:
@@ -18,4 +19,4 @@ def dry_run(ref: DataRef) -> str:
         about = about_table(ref)
         rows, columns = about.rows, [(column.name, column.type) for column in about.columns]
     names = ", ".join(f"{name} ({type_})" for name, type_ in columns)
-    return f"About {max(rows, 0):,} rows, the server estimates: {names}"
+    return tr("About {rows:,} rows, the server estimates: {names}", rows=max(rows, 0), names=names)

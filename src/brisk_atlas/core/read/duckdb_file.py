@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
     Part,
 )
 from brisk_atlas.core.model.errors import CannotPlace
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
@@ -61,12 +62,12 @@ def _opened(ref: DataRef) -> Iterator[duckdb.DuckDBPyConnection]:
         link = duckdb.connect(str(ref.path), read_only=True, config=SAFE)
     except duckdb.Error as error:
         raise CannotRead(
-            ref, f"it can't be opened ({_line(error)})", "Close it elsewhere, or ask for it again."
+            ref, tr("it can't be opened ({line})", line=_line(error)), tr("Close it elsewhere, or ask for it again.")
         ) from error
     try:
         yield link
     except duckdb.Error as error:
-        raise CannotRead(ref, f"it can't be read ({_line(error)})", "Ask for it again.") from error
+        raise CannotRead(ref, tr("it can't be read ({line})", line=_line(error)), tr("Ask for it again.")) from error
     finally:
         link.close()
 
@@ -92,13 +93,15 @@ def open_dataset(ref: DataRef) -> Dataset:
             try:
                 parts += _parts(ref, link, schema, table, words)
             except duckdb.Error as error:  # such as of a view of what lies elsewhere, which is not reached
-                remarks.append(f"{table}: it can't be read ({_line(error)})")
+                remarks.append(tr("{table}: it can't be read ({line})", table=table, line=_line(error)))
     if not parts:
-        reason = remarks[0] if remarks else "it holds no table"
-        raise CannotRead(ref, reason, "Ask its sender what should be in it.")
+        reason = remarks[0] if remarks else tr("it holds no table")
+        raise CannotRead(ref, reason, tr("Ask its sender what should be in it."))
     remarks += [no_crs(p.facts.name) for p in parts if p.facts.extent is not None and not p.facts.crs]
     if len(tables) > MAX_TABLES:
-        remarks.append(f"only the first {MAX_TABLES} of {len(tables):,} tables are listed")
+        remarks.append(
+            tr("only the first {max_tables} of {count:,} tables are listed", max_tables=MAX_TABLES, count=len(tables))
+        )
     kind = DataKind.VECTOR if any(part.facts.kind.has_shapes for part in parts) else DataKind.TABLE
     return Dataset(format=FORMAT, kind=kind, parts=tuple(parts), warnings=tuple(remarks), **on_disk(ref))
 

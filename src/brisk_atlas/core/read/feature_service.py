@@ -13,6 +13,7 @@ from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.connect.service import FeatureSource
 from brisk_atlas.core.model import EVERYTHING, CannotRead, Capability, DataKind, Facts, FeatureQuery
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 
 from .answer import ArrowLayer, batches_of, divided
@@ -68,7 +69,9 @@ class ServiceLayer(ArrowLayer):
             meta, table = {}, pa.table({})  # a page of GML without features has no layer
         except (DataSourceError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
             why = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-            raise CannotRead(self.ref, f"a page of its features can't be read ({why})", "Try again.") from error
+            raise CannotRead(
+                self.ref, tr("a page of its features can't be read ({why})", why=why), tr("Try again.")
+            ) from error
         names = table.column_names
         shape = meta.get("geometry_name") or "wkb_geometry"
         columns = {}

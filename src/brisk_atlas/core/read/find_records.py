@@ -11,6 +11,7 @@ from urllib.parse import urlsplit
 
 from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.model import CannotRead, DataKind, Dataset
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.detect import NotARecord, may_be_record
 from brisk_atlas.core.record.document import Document, document_in, read_document
 from brisk_atlas.core.system.folders import config_folder
@@ -75,7 +76,13 @@ def find_records(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadRec
     if linked is not None:
         try:
             document = read_document(linked)
-            found.append(RecordLocation(document, LINKED, f"{linked.name}, linked, {document.standard.name}"))
+            found.append(
+                RecordLocation(
+                    document,
+                    LINKED,
+                    tr("{name}, linked, {standard_name}", name=linked.name, standard_name=document.standard.name),
+                )
+            )
         except CannotRead as error:
             failed.append(UnreadRecord(linked, str(error)))
     if dataset.ref.suffix == ".gpkg":
@@ -96,13 +103,19 @@ def _of_service(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadReco
     name = Path(urlsplit(address).path or "record.xml")
     name = name if name.suffix in (".xml", ".json", ".ttl", ".jsonld") else name.with_suffix(".xml")
     if place_of(address) not in allowed_places():
-        return [], [UnreadRecord(name, f"{address}: its host was not allowed")]
+        return [], [UnreadRecord(name, tr("{address}: its host was not allowed", address=address))]
     try:
         body = fetch(dataset.ref, address, limit=RECORD_BYTES).body
         document = replace(document_in(body, name), read_only=True)
     except (CannotRead, NotARecord) as error:
         return [], [UnreadRecord(name, str(error))]
-    return [RecordLocation(document, LINKED, f"{name.name}, linked by the service, {document.standard.name}")], []
+    return [
+        RecordLocation(
+            document,
+            LINKED,
+            tr("{name}, linked by the service, {standard_name}", name=name.name, standard_name=document.standard.name),
+        )
+    ], []
 
 
 def _beside(dataset: Dataset) -> list[Path]:
@@ -133,7 +146,12 @@ def _in_geopackage(path: Path) -> list[RecordLocation | UnreadRecord]:
         try:
             document = document_in((text or "").encode("utf-8"), name)
         except CannotRead as error:
-            found.append(UnreadRecord(path, f"Metadata {number} in {path.name}: {error.reason}"))
+            found.append(
+                UnreadRecord(
+                    path,
+                    tr("Metadata {number} in {name}: {reason}", number=number, name=path.name, reason=error.reason),
+                )
+            )
             continue
         of = f" of {tables}" if tables else ""
         label = f"inside, metadata {number}{of}, {document.standard.name}"

@@ -10,6 +10,7 @@ from contextlib import closing
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, Field, Part
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import text_of
 
 from . import sqlite_file, vector
@@ -63,7 +64,7 @@ def open_dataset(ref: DataRef) -> Dataset:
             grids = _grid_tables(database)
             plain = _compared_by_letters(database)
     except (sqlite3.Error, UnicodeDecodeError) as error:
-        raise CannotRead(path, f"its tables can't be read ({error})", vector.BROKEN) from error
+        raise CannotRead(path, tr("its tables can't be read ({error})", error=error), vector.BROKEN) from error
     if layers is None:  # it has something out of the ordinary: leave it to the library
         return vector.open_dataset(ref)
     parts: list[Part] = [
@@ -77,7 +78,7 @@ def open_dataset(ref: DataRef) -> Dataset:
 
         parts += [part_of(ref, f"GPKG:{path}:{table}", table) for table in grids]
     if not parts:
-        raise CannotRead(path, "it holds no layers")
+        raise CannotRead(path, tr("it holds no layers"))
     parts = vector.with_relations(ref, parts)
     kinds = [part.facts.kind for part in parts]
     kind = next((k for k in (DataKind.VECTOR, DataKind.RASTER) if k in kinds), DataKind.TABLE)

@@ -9,13 +9,14 @@ from rasterio.enums import ColorInterp
 
 from brisk_atlas.core.model import Band, CannotRead, DataKind, Facts, GridDimension, GridFacts, Lattice, Rescale
 from brisk_atlas.core.model.dimension import places_of
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import text_of
 from brisk_atlas.core.record.safe_xml import parse_xml
 
 from .dimensions import dimensions_of, zarr_dimensions
 
 UNITS = {"degC": "°C", "celsius": "°C", "degree_Celsius": "°C", "[C]": "°C"}  # as files write them
-UNPLACED = "none: a picture, whose positions are columns and rows"
+UNPLACED = tr("none: a picture, whose positions are columns and rows")
 UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known
 
 
@@ -45,7 +46,9 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
         )
     notes = notes_of(source.tags(), bands)
     for each in dimensions:
-        notes[each.name] = f"{len(each):,} from {each.shown(0)} to {each.shown(len(each) - 1)}"
+        notes[each.name] = tr(
+            "{count:,} from {shown} to {shown2}", count=len(each), shown=each.shown(0), shown2=each.shown(len(each) - 1)
+        )
     unplaced = source.transform.is_identity and crs is None
     if unplaced:
         notes["place"] = UNPLACED
@@ -54,7 +57,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
     at = (1.0, 0.0, 0.0, 0.0, -1.0, float(source.height)) if unplaced else (t.a, t.b, t.c, t.d, t.e, t.f)
     lattice = Lattice(*at, source.width, source.height, crs)
     if not lattice.cell_area or not lattice.extent.is_finite:
-        raise CannotRead(source.name, "its cells have no size or no place", "Ask for its georeference.")
+        raise CannotRead(source.name, tr("its cells have no size or no place"), tr("Ask for its georeference."))
     grid = GridFacts(
         source.width, source.height, source.dtypes[0], source.nodata, lattice.cell, bands,
         tuple(source.overviews(1)), at, dimensions,
@@ -67,7 +70,7 @@ def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
     keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
     notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
     if bands[0].rescale and bands[0].rescale[0].quantity is None:
-        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
+        notes["values"] = tr("{formula}, as the file declares", formula=bands[0].rescale[0].formula())
     return notes
 
 

@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 HEAD_BYTES = 4000
 DELIMITERS = {"COMMA": ",", "TAB": "\t", "SPACE": " "}
@@ -77,14 +78,20 @@ def read_sections(ref: DataRef) -> LasSections:
             continue
         columns = _lines(blocks.get(_definition_of(title, blocks), []))
         if not columns:
-            remarks.append(f"{title.lstrip('~')} has no definition of its columns, and is left out")
+            remarks.append(tr("{lstrip} has no definition of its columns, and is left out", lstrip=title.lstrip("~")))
             continue
         table, odd = _table(columns, body, delimiter, null)
         if odd:
-            remarks.append(f"{odd:,} lines of {title.lstrip('~')} have another number of columns, and are left out")
+            remarks.append(
+                tr(
+                    "{odd:,} lines of {lstrip} have another number of columns, and are left out",
+                    odd=odd,
+                    lstrip=title.lstrip("~"),
+                )
+            )
         sections.append(LasSection(name, columns, table))
     if not sections:
-        raise CannotRead(ref, "it has no section with columns of data", "The copy may have been cut short.")
+        raise CannotRead(ref, tr("it has no section with columns of data"), tr("The copy may have been cut short."))
     sections.sort(key=lambda each: each.name != "log")
     notes = {line.about or line.name: f"{line.value} {line.unit}".strip() for line in well if line.value}
     return LasSections(stated.get("WELL", ""), tuple(sections), notes, tuple(remarks))

@@ -13,6 +13,7 @@ import pyarrow as pa
 from lasio.exceptions import LASDataError, LASHeaderError
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Field
+from brisk_atlas.core.model.language import tr
 
 from .answer import ParsedTable
 from .las_sections import is_version_three, read_sections
@@ -40,9 +41,9 @@ def _log(path: Path) -> lasio.LASFile:
         except FAULTS as error:
             why = str(error).splitlines()[0][:120] if str(error) else type(error).__name__
     if log is None:
-        raise CannotRead(path, f"it is not a whole well log ({why})", "Ask for it again.")
+        raise CannotRead(path, tr("it is not a whole well log ({why})", why=why), tr("Ask for it again."))
     if not len(log.curves) or not len(log.index):
-        raise CannotRead(path, "it has no curves or no depths", "The copy may have been cut short.")
+        raise CannotRead(path, tr("it has no curves or no depths"), tr("The copy may have been cut short."))
     return log
 
 

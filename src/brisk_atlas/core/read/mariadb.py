@@ -28,6 +28,7 @@ from brisk_atlas.core.model import (
     Relation,
 )
 from brisk_atlas.core.model.errors import CannotPlace
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import proj_crs
 
@@ -101,7 +102,9 @@ def about_mariadb_table(ref: DataRef) -> MariaTable:
         [schema, table],
     )
     if not head:
-        raise CannotRead(ref, f"it has no table {schema}.{table}", "List the database again.")
+        raise CannotRead(
+            ref, tr("it has no table {schema}.{table}", schema=schema, table=table), tr("List the database again.")
+        )
     columns = ask(
         ref,
         "SELECT column_name, data_type, column_type, column_comment, column_key FROM information_schema.columns "
@@ -128,7 +131,9 @@ def _about_query(ref: DataRef) -> MariaTable:
     names = [each.name for each in described]
     twice = [name for name in names if names.count(name) > 1]
     if twice:
-        raise CannotRead(ref, f"two of its columns are called {twice[0]}", "Give one another name with AS.")
+        raise CannotRead(
+            ref, tr("two of its columns are called {twice}", twice=twice[0]), tr("Give one another name with AS.")
+        )
     columns = tuple(TableColumn(each.name, *_type_sent(each), "") for each in described)
     rows = max((int(each.get("rows") or 0) for each in planned), default=0)
     return MariaTable(False, rows, "", columns, (), (), is_query=True)
@@ -178,7 +183,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     """Return a table as a dataset: a part for each column of geometry, or one of rows. Raises CannotRead."""
     _, table = names_in(ref)
     if not table:
-        raise CannotRead(ref, "it is a database with many tables", "Open one of them; Find lists them.")
+        raise CannotRead(ref, tr("it is a database with many tables"), tr("Open one of them; Find lists them."))
     about = about_mariadb_table(ref)
     fields = tuple(Field(c.name, c.arrow) for c in about.columns if not c.is_shape)
     shapes = [column for column in about.columns if column.is_shape]

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 import pyarrow.csv
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.system.shares import pool
 
@@ -68,17 +69,24 @@ def _read_all(ref: DataRef) -> Iterator[tuple[pa.Table, list[str]]]:
         remarks = []
         yield table, words
     if not any_read:
-        raise CannotRead(ref, f"none of its surveys can be read ({remarks[0]})", "Ask for the files again.")
+        raise CannotRead(
+            ref, tr("none of its surveys can be read ({remarks})", remarks=remarks[0]), tr("Ask for the files again.")
+        )
     if remarks:  # of files after the last that could be read
         yield table.slice(0, 0), remarks
 
 
 def _damage(rows: Sequence[int], count: int) -> str:
     named = ", ".join(f"{row + 1:,}" for row in rows[:MOST_NAMED])
-    more = f" and {len(rows) - MOST_NAMED:,} more" if len(rows) > MOST_NAMED else ""
-    word = "record is" if len(rows) == 1 else "records are"
-    cut = "; the copy may have been cut short" if rows[-1] == count - 1 else ""
-    return f"{len(rows):,} {word} damaged, and shown as far as possible: {named}{more}{cut}"
+    more = tr(" and {count:,} more", count=len(rows) - MOST_NAMED) if len(rows) > MOST_NAMED else ""
+    cut = tr("; the copy may have been cut short") if rows[-1] == count - 1 else ""
+    damaged = trn(
+        "{count:,} record is damaged, and shown as far as possible: {named}",
+        "{count:,} records are damaged, and shown as far as possible: {named}",
+        len(rows),
+        named=named,
+    )
+    return damaged + more + cut
 
 
 def _read(ref: DataRef, path: Path) -> tuple[pa.Table, list[int]]:
@@ -89,10 +97,10 @@ def _read(ref: DataRef, path: Path) -> tuple[pa.Table, list[int]]:
 
     text = split(path.read_bytes(), ref)
     if not len(text.records):
-        raise CannotRead(ref, "it has a header and no records", "Ask for the file again.")
+        raise CannotRead(ref, tr("it has a header and no records"), tr("Ask for the file again."))
     columns, bad = columns_of(text)
     if bad.all():
-        raise CannotRead(ref, "all of its records are damaged", "Ask for the file again.")
+        raise CannotRead(ref, tr("all of its records are damaged"), tr("Ask for the file again."))
     name = text.header[0][1:9].strip() or path.stem
     survey = pa.repeat(pa.scalar(name, pa.string()), len(bad))
     return pa.table({SURVEY: survey, **columns}), np.flatnonzero(bad).tolist()
@@ -116,9 +124,11 @@ def _tabular(ref: DataRef, path: Path) -> tuple[pa.Table, list[int]]:
                                   strings_can_be_null=True, null_values=[""]),
         )  # fmt: skip
     except (pa.ArrowInvalid, pa.ArrowKeyError) as error:
-        raise CannotRead(ref, f"it is not a table divided by tabs ({error})", "Ask for the file again.") from error
+        raise CannotRead(
+            ref, tr("it is not a table divided by tabs ({error})", error=error), tr("Ask for the file again.")
+        ) from error
     if "SURVEY_ID" not in read.column_names or "LAT" not in read.column_names or not read.num_rows:
-        raise CannotRead(ref, "it has no columns SURVEY_ID and LAT, or no rows", "Ask for the file again.")
+        raise CannotRead(ref, tr("it has no columns SURVEY_ID and LAT, or no rows"), tr("Ask for the file again."))
     bad = np.zeros(read.num_rows, bool)
     columns: dict[str, pa.Array | pa.ChunkedArray] = {SURVEY: read.column("SURVEY_ID")}
     times = _tabular_times(read, bad)
@@ -175,7 +185,7 @@ def _dataset(ref: DataRef, table: pa.Table, form: str, warnings: tuple[str, ...]
     lon, lat = table.column("lon").to_numpy(), table.column("lat").to_numpy()
     known = (np.abs(lat) <= 90) & (lon >= -180) & (lon <= 360)
     if not known.any():
-        raise CannotRead(ref, "none of its records has a position", "Ask for the file again.")
+        raise CannotRead(ref, tr("none of its records has a position"), tr("Ask for the file again."))
     x, y = np.where(known, np.where(lon > 180, lon - 360, lon), np.nan), np.where(known, lat, np.nan)
     extent = Extent(np.nanmin(x), np.nanmin(y), np.nanmax(x), np.nanmax(y), DEGREES)
     fields = tuple(

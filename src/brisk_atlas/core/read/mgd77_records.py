@@ -8,6 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .fixed_width_kernels import fixed_columns, survey_times
 from .mgd77_layout import ALWAYS, CODES, HEADER_LINES, NUMBERS, RECORD_WIDTH
@@ -33,7 +34,7 @@ def split(data: bytes, ref: DataRef) -> SurveyText:
     """Return the header and the records of a file's bytes. Raises CannotRead for what has no whole header."""
     lines = data.split(b"\n", HEADER_LINES)
     if len(lines) <= HEADER_LINES or lines[0][9:14] != b"MGD77":
-        raise CannotRead(ref, "it has no whole MGD77 header", "Ask for the file again.")
+        raise CannotRead(ref, tr("it has no whole MGD77 header"), tr("Ask for the file again."))
     header = tuple(line.rstrip(b"\r").decode("latin-1") for line in lines[:HEADER_LINES])
     return SurveyText(header, *_matrix(lines[HEADER_LINES]))
 

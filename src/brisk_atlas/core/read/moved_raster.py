@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.model import CellWindow, Extent, Lattice, Level, Quantity, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import same_crs, transform
 
 
@@ -69,5 +70,8 @@ def moved(part: RasterPart, shift: tuple[float, float]) -> MovedRaster:
     grid = facts.grid
     if turned is not None:
         grid = replace(grid, transform=(*turned[:2], turned[2] + dx, *turned[3:5], turned[5] + dy))
-    notes = {**facts.notes, "moved": f"by {dx:+.3f} east and {dy:+.3f} north, here alone; the file stays as it is"}
+    notes = {
+        **facts.notes,
+        "moved": tr("by {dx:+.3f} east and {dy:+.3f} north, here alone; the file stays as it is", dx=dx, dy=dy),
+    }
     return MovedRaster(part.ref, replace(facts, extent=box, grid=grid, notes=notes), part, shift)

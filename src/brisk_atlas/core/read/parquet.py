@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
     Field,
     Part,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
@@ -168,13 +169,17 @@ def open_dataset(ref: DataRef) -> Dataset:
     except (pa.ArrowException, OSError) as error:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise CannotRead(path, f"its GeoParquet metadata is not whole ({error})", "Ask for it again.") from error
+        raise CannotRead(
+            path, tr("its GeoParquet metadata is not whole ({error})", error=error), tr("Ask for it again.")
+        ) from error
 
 
 def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict) -> Dataset:
     about = columns[name]
     if about.get("encoding") not in ("WKB", "point"):
-        raise CannotRead(ref, f"its geometry is encoded as {about.get('encoding')}", "Ask for it encoded as WKB.")
+        raise CannotRead(
+            ref, tr("its geometry is encoded as {get}", get=about.get("encoding")), tr("Ask for it encoded as WKB.")
+        )
     system = about.get("crs", LONGITUDE_LATITUDE)
     crs = None if system is None else text_of(system if isinstance(system, str) else json.dumps(system))
     crs = LONGITUDE_LATITUDE if crs == "OGC:CRS84" else crs

@@ -15,6 +15,7 @@ import numpy as np
 import shapely
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform
 
 LARGEST = 1_000_000  # characters that a reference carries; more belong into a file
@@ -56,7 +57,9 @@ def pasted(text: str, map_crs: str | None) -> Pasted:
     text = text.strip().lstrip("\ufeff")
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     if not lines:
-        raise AtlasError("Paste", "the clipboard has no text and no files", "Copy files, WKT, GeoJSON or rows first.")
+        raise AtlasError(
+            tr("Paste"), tr("the clipboard has no text and no files"), tr("Copy files, WKT, GeoJSON or rows first.")
+        )
     if text[0] in "{[":
         return _geojson(text)
     if all(_SHAPE.match(line) or _HEX.match(line) for line in lines):
@@ -68,7 +71,9 @@ def pasted(text: str, map_crs: str | None) -> Pasted:
     if rows:
         return Pasted(PastedKind.ROWS, rows=rows)
     raise AtlasError(
-        "Paste", "the text is no geometry, no GeoJSON, no table and no path", "Copy WKT, GeoJSON, rows or files."
+        tr("Paste"),
+        tr("the text is no geometry, no GeoJSON, no table and no path"),
+        tr("Copy WKT, GeoJSON, rows or files."),
     )
 
 
@@ -76,9 +81,13 @@ def _geojson(text: str) -> Pasted:
     try:
         found = json.loads(text)
     except ValueError as error:
-        raise AtlasError("Paste", f"the text is no JSON that can be read: {error}", "Copy all of it again.") from error
+        raise AtlasError(
+            tr("Paste"), tr("the text is no JSON that can be read: {error}", error=error), tr("Copy all of it again.")
+        ) from error
     if not isinstance(found, dict) or found.get("type") not in _GEOJSON:
-        raise AtlasError("Paste", "the text is JSON, but no GeoJSON", "Write it to a file to open it as a table.")
+        raise AtlasError(
+            tr("Paste"), tr("the text is JSON, but no GeoJSON"), tr("Write it to a file to open it as a table.")
+        )
     return Pasted(PastedKind.SHAPES, (_carrying(text),))
 
 
@@ -90,16 +99,18 @@ def _shapes(lines: Sequence[str], map_crs: str | None) -> Pasted:
         try:
             shape = shapely.from_wkb(body) if _HEX.match(body) else shapely.from_wkt(body)
         except shapely.errors.GEOSException as error:
-            what = f"line {number + 1} is no geometry: {str(error).strip()}"
-            raise AtlasError("Paste", what, "Copy all of it again.") from error
+            what = tr("line {number} is no geometry: {error}", number=number + 1, error=str(error).strip())
+            raise AtlasError(tr("Paste"), what, tr("Copy all of it again.")) from error
         code = int(srid[1]) if srid else shapely.get_srid(shape)
         crs = f"EPSG:{code}" if code else map_crs
         assumed = assumed or not code
         if crs is None:
-            raise AtlasError("Paste", "neither the geometry nor the map has a CRS", "Put SRID=…; before the geometry.")
+            raise AtlasError(
+                tr("Paste"), tr("neither the geometry nor the map has a CRS"), tr("Put SRID=…; before the geometry.")
+            )
         features.append({"type": "Feature", "properties": {"number": number + 1}, "geometry": _placed(shape, crs)})
     text = json.dumps({"type": "FeatureCollection", "features": features})
-    remark = f"It names no CRS: read as {map_crs}, the map's." if assumed else ""
+    remark = tr("It names no CRS: read as {map_crs}, the map's.", map_crs=map_crs) if assumed else ""
     return Pasted(PastedKind.SHAPES, (_carrying(text),), remark=remark)
 
 
@@ -109,7 +120,11 @@ def _placed(shape: shapely.Geometry, crs: str) -> dict[str, object]:
     def moved(xyz: np.ndarray) -> np.ndarray:
         flat = transform(xyz[:, :2], crs, GEOGRAPHIC)
         if not (np.isfinite(flat).all() and (np.abs(flat) <= (360.0, 90.0)).all()):
-            raise AtlasError("Paste", f"the geometry has no place on the Earth in {crs}", "Put SRID=…; before it.")
+            raise AtlasError(
+                tr("Paste"),
+                tr("the geometry has no place on the Earth in {crs}", crs=crs),
+                tr("Put SRID=…; before it."),
+            )
         return np.column_stack([np.round(flat, 9), xyz[:, 2:]])
 
     placed: dict[str, object] = json.loads(shapely.to_geojson(shapely.transform(shape, moved, include_z=shape.has_z)))
@@ -118,7 +133,11 @@ def _placed(shape: shapely.Geometry, crs: str) -> dict[str, object]:
 
 def _carrying(text: str) -> DataRef:
     if len(text) > LARGEST:
-        raise AtlasError("Paste", f"it is longer than {LARGEST:,} characters", "Write it to a file and open that.")
+        raise AtlasError(
+            tr("Paste"),
+            tr("it is longer than {largest:,} characters", largest=LARGEST),
+            tr("Write it to a file and open that."),
+        )
     return DataRef.inline("pasted.geojson", text)
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from brisk_atlas.core.model import CannotWrite, DataRef, NeedsPermission
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import config_folder, make_private
 
@@ -49,7 +50,10 @@ def check_host(ref: DataRef) -> None:
     host = place_of(ref.place)
     if host not in allowed_places():
         raise NeedsPermission(
-            ref, f"it lies on {host}, which nothing was asked for yet", f"Allow {host} if you trust it.", (host,)
+            ref,
+            tr("it lies on {host}, which nothing was asked for yet", host=host),
+            tr("Allow {host} if you trust it.", host=host),
+            (host,),
         )
 
 

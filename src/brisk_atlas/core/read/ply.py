@@ -10,12 +10,13 @@ import plyfile
 
 from brisk_atlas.core.model import CannotRead, CloudFacts, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 
 from .answer import ParsedCloud
 from .on_disk import on_disk
 
-BROKEN = "The copy may have been cut short; ask for the file again."
+BROKEN = tr("The copy may have been cut short; ask for the file again.")
 COLOURS = {prefix + name: name for prefix in ("", "diffuse_") for name in ("red", "green", "blue")}
 HEAD_BYTES = 65536
 SIZES = {"short": 2, "ushort": 2, "int": 4, "uint": 4, "float": 4, "double": 8, "int16": 2, "uint16": 2}
@@ -35,7 +36,7 @@ def _check_room(path: Path) -> None:
         elif words[:1] == [b"property"] and len(words) >= 3:
             each += 2 if text else 1 if words[1] == b"list" else SIZES.get(words[1].decode("latin-1"), 1)
     if needs + count * each - 1 > path.stat().st_size:
-        raise CannotRead(path, "its head promises more than it has room for", BROKEN)
+        raise CannotRead(path, tr("its head promises more than it has room for"), BROKEN)
 
 
 def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
@@ -45,7 +46,7 @@ def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
         others = {element.name: element.count for element in found.elements if element.name != "vertex"}
         return found["vertex"].data, others
     except (plyfile.PlyParseError, KeyError, ValueError, OSError, EOFError, MemoryError, UnicodeDecodeError) as error:
-        raise CannotRead(path, f"it is not a whole PLY file ({error})", BROKEN) from error
+        raise CannotRead(path, tr("it is not a whole PLY file ({error})", error=error), BROKEN) from error
 
 
 @dataclass(frozen=True)
@@ -72,7 +73,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     data, others = _vertices(path)
     names = data.dtype.names or ()
     if not {"x", "y", "z"} <= set(names):
-        raise CannotRead(path, "its vertices have no x, y and z", "It may hold something else than points.")
+        raise CannotRead(path, tr("its vertices have no x, y and z"), tr("It may hold something else than points."))
     extent = zrange = None
     placed = data[np.isfinite(data["x"]) & np.isfinite(data["y"]) & np.isfinite(data["z"])]
     if len(placed):
@@ -84,6 +85,12 @@ def open_dataset(ref: DataRef) -> Dataset:
     facts = Facts(ref.stem, DataKind.POINTCLOUD, len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
     remarks: list[str] = [no_crs()]
     if len(placed) < len(data):
-        remarks.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
+        remarks.append(
+            tr(
+                "{count:,} of its {count2:,} vertices have no finite position",
+                count=len(data) - len(placed),
+                count2=len(data),
+            )
+        )
     part = PlyCloud(ref, facts, _points(data))
     return Dataset(format="PLY", kind=DataKind.POINTCLOUD, parts=(part,), warnings=tuple(remarks), **on_disk(ref))

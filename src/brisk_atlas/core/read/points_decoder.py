@@ -14,6 +14,7 @@ from pathlib import Path
 import laspy
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerTooSlow, shared_workers
 
@@ -60,7 +61,13 @@ def decode(path: Path, runs: Runs, only: tuple[str, ...] | None, report: Callabl
     pieces = [(first + at, min(PIECE, count - at)) for first, count in runs for at in range(0, count, PIECE)]
     memory_size = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     if _size(types, wanted) > MOST_MEMORY_SHARE * memory_size:
-        raise DamagedPoints(f"its {wanted:,} points need {_size(types, wanted) / 1e9:,.0f} GB of memory")
+        raise DamagedPoints(
+            tr(
+                "its {wanted:,} points need {size:,.0f} GB of memory",
+                wanted=wanted,
+                size=_size(types, wanted) / 1000000000.0,
+            )
+        )
     if wanted <= IN_THIS_PROCESS and not _is_compressed(path):  # the decompressor ends the process on some damage
         arrays = _arrays(types, wanted, None)
         _fill(path, pieces, 0, arrays, report)
@@ -107,7 +114,7 @@ def _fill(path: Path, pieces: Runs, at: int, arrays: Arrays, report: Callable[[f
                     source.seek(first)
                 chunk = source.read_points(count)
                 if len(chunk) != count:
-                    raise DamagedPoints(f"it ends after {first + len(chunk):,} points")
+                    raise DamagedPoints(tr("it ends after {first:,} points", first=first + len(chunk)))
                 place, end = first + count, at + count
                 for name, into in arrays.items():
                     if name == "xyz":
@@ -121,7 +128,7 @@ def _fill(path: Path, pieces: Runs, at: int, arrays: Arrays, report: Callable[[f
     except BaseException as error:  # the decompressor raises its own kind, not an Exception's child
         if type(error).__name__ not in ("LazrsError", "PanicException"):
             raise
-        raise DamagedPoints(f"its compressed points are damaged ({error})") from error
+        raise DamagedPoints(tr("its compressed points are damaged ({error})", error=error)) from error
 
 
 def _in_workers(
@@ -147,7 +154,7 @@ def _in_workers(
     ]
     for _, answer in pool.run_all(calls, report=report, lane=Lane.INTERACTIVE):
         if isinstance(answer, WorkerDied | WorkerTooSlow):
-            raise DamagedPoints("the process that decodes it ended") from answer
+            raise DamagedPoints(tr("the process that decodes it ended")) from answer
         if isinstance(answer, Exception):
             raise answer
 

@@ -26,6 +26,7 @@ from brisk_atlas.core.model import (
     Rescale,
 )
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import is_geographic
 
@@ -38,7 +39,7 @@ from .raster_library import open_raster
 from .resample import resampled
 from .stored_cells import block_for_drawing, has_no_gaps, is_in_rows, levels_of, stored_block
 
-BROKEN = "The copy may have been cut short; ask for the file again."
+BROKEN = tr("The copy may have been cut short; ask for the file again.")
 FORMATS = {
     "GTiff": "GeoTIFF",
     "COG": "GeoTIFF",
@@ -129,7 +130,9 @@ class RasterFile(RasterPart):
         try:
             return work()
         except (RasterioError, OSError) as error:
-            raise CannotRead(self.ref, f"reading its cells failed ({_first_line(error)})", BROKEN) from error
+            raise CannotRead(
+                self.ref, tr("reading its cells failed ({first_line})", first_line=_first_line(error)), BROKEN
+            ) from error
 
     def _levels(self, band: int) -> tuple[Level, ...]:
         assert self.facts.grid is not None
@@ -213,7 +216,10 @@ def placed(ref: DataRef, facts: Facts, files: tuple[tuple[str, int], ...]) -> Ra
         return RasterFile(ref, facts, files)
     west, east, step = lattice.c, lattice.extent.xmax, lattice.a
     around = round(360 / step)
-    notes = {**facts.notes, "longitudes": f"{west:g} to {east:g} in the file, taken as -180 to 180"}
+    notes = {
+        **facts.notes,
+        "longitudes": tr("{west:g} to {east:g} in the file, taken as -180 to 180", west=west, east=east),
+    }
     if east <= 180 + step or west < -180 - step:
         return RasterFile(ref, facts, files)
     if abs(around * step - 360) < step / 100 and around <= grid.width <= around + 1:
@@ -244,12 +250,14 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
                 offset = source.get_tag_item(f"BLOCK_OFFSET_{at}", "TIFF", bidx=1, ovr=level)
                 length = source.get_tag_item(f"BLOCK_SIZE_{at}", "TIFF", bidx=1, ovr=level)
                 if offset and length and int(offset) + int(length) > size:
-                    raise CannotRead(path, f"it ends before its cells do, after {size:,} bytes", BROKEN)
+                    raise CannotRead(path, tr("it ends before its cells do, after {size:,} bytes", size=size), BROKEN)
     elif source.driver in LEAST_BYTES:  # refused before the library looks for cells that can't be there
         cells = source.width * source.height * source.count
         each = LEAST_BYTES[source.driver] or np.dtype(source.dtypes[0]).itemsize
         if cells * each - 1 > size:
-            raise CannotRead(path, f"it is too short for the {cells:,} cells that its head promises", BROKEN)
+            raise CannotRead(
+                path, tr("it is too short for the {cells:,} cells that its head promises", cells=cells), BROKEN
+            )
     elif source.driver == "netCDF" and size < READ_THROUGH_BYTES and content_of(head_of(path)) == "netCDF":
         from scipy.io import netcdf_file  # slow to load, and seldom needed
 
@@ -257,7 +265,7 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
             with netcdf_file(path, mmap=False):  # fails where a variable has no room
                 return
         except (TypeError, ValueError, OSError, IndexError) as error:
-            raise CannotRead(path, "it ends before its cells do", BROKEN) from error
+            raise CannotRead(path, tr("it ends before its cells do"), BROKEN) from error
 
 
 def part_of(ref: DataRef, name: str, called: str) -> RasterFile:
@@ -267,7 +275,9 @@ def part_of(ref: DataRef, name: str, called: str) -> RasterFile:
             facts = grid_facts(source, called)
             return placed(ref, facts, tuple((name, i) for i in source.indexes))
     except (RasterioError, OSError, ValueError) as error:
-        raise CannotRead(ref, f"{called} can't be read ({_first_line(error)})", BROKEN) from error
+        raise CannotRead(
+            ref, tr("{called} can't be read ({first_line})", called=called, first_line=_first_line(error)), BROKEN
+        ) from error
 
 
 def _called(name: str, ref: DataRef) -> str:
@@ -289,7 +299,9 @@ def _grids(ref: DataRef, names: list[str]) -> tuple[list[RasterFile], list[str]]
         if min(part.facts.grid.width, part.facts.grid.height) > 1:  # else it is an axis, not a grid
             parts.append(part)
     if len(names) > MOST_GRIDS:
-        stated.append(f"only the first {MOST_GRIDS} of {len(names):,} grids are listed")
+        stated.append(
+            tr("only the first {most_grids} of {count:,} grids are listed", most_grids=MOST_GRIDS, count=len(names))
+        )
     return parts, stated
 
 
@@ -313,7 +325,7 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
             format_ = format_ or FORMATS.get(source.driver, source.driver)
             if (source.count and source.driver not in ("Zarr",)) or not source.subdatasets:
                 if not source.count:
-                    raise CannotRead(ref, "it holds no grid", "It may hold tables alone.")
+                    raise CannotRead(ref, tr("it holds no grid"), tr("It may hold tables alone."))
                 last = source.width - 1, source.height - 1
                 if source.driver != "WMS" and ref.is_local:
                     _check_whole(ref.path, source)
@@ -328,7 +340,9 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
     except (RasterioError, OSError, ValueError) as error:
         raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
-        raise CannotRead(ref, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
+        raise CannotRead(
+            ref, tr("it holds no grid of two dimensions that can be read"), tr("It may hold tables alone.")
+        )
     found_remarks += remarks([part.facts for part in parts])
     return Dataset(
         format=format_, kind=DataKind.RASTER, parts=tuple(parts), warnings=tuple(found_remarks), **on_disk(ref)

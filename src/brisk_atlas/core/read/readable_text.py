@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pyarrow as pa
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import unique_names
 
 OTHERWISE = "ISO-8859-1"  # every byte is a character of it; as iconv spells it
-REMARK = "some text is not in the encoding that the file states, and is read as Latin-1"
+REMARK = tr("some text is not in the encoding that the file states, and is read as Latin-1")
 
 
 def with_readable_text(table: pa.Table) -> tuple[pa.Table, bool]:

@@ -10,6 +10,7 @@ from pathlib import Path
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.detect import DCAT, DUBLIN_CORE, NotARecord, standard_of
 from brisk_atlas.core.record.safe_xml import parse_xml
 
@@ -47,7 +48,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     root = parse_xml(path).getroot()
     standard = standard_of(root)
     if standard is None:
-        remedy = "ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are."
+        remedy = tr("ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are.")
         raise NotARecord(path, "this XML is not a metadata record that is known", remedy)
     return _dataset(path, standard, " ".join(_title(root, standard).split()))
 
@@ -58,7 +59,9 @@ def title_in(path: Path) -> str:
         with path.open("rb") as file:
             text = file.read(TITLE_WITHIN).decode("utf-8", "replace")
     except OSError as error:
-        raise CannotRead(path, f"it cannot be read ({error.strerror})", "Look at its permissions.") from error
+        raise CannotRead(
+            path, tr("it cannot be read ({strerror})", strerror=error.strerror), tr("Look at its permissions.")
+        ) from error
     found = _TITLE.search(text)
     return " ".join(found[1].split()) if found else ""
 
@@ -69,7 +72,9 @@ def stac_collection(path: Path) -> Dataset:
         content = json.loads(path.read_text("utf-8"))
         return _dataset(path, "STAC collection", str(content.get("title") or content.get("id") or ""))
     except (ValueError, OSError, AttributeError) as error:
-        raise CannotRead(path, f"it is not a whole STAC collection ({error})", "Ask for the file again.") from error
+        raise CannotRead(
+            path, tr("it is not a whole STAC collection ({error})", error=error), tr("Ask for the file again.")
+        ) from error
 
 
 def stac_item(path: Path, remarks: list[str]) -> Dataset:
@@ -83,7 +88,7 @@ def stac_item(path: Path, remarks: list[str]) -> Dataset:
 def _dataset(path: Path, standard: str, title: str) -> Dataset:
     ref = DataRef.file(path)
     facts = Facts(title or path.stem, DataKind.RECORD, 1, notes={"title": title or "not given", "standard": standard})
-    stated = () if title else ("the record has no title",)
+    stated = () if title else (tr("the record has no title"),)
     return Dataset(
         format=standard, kind=DataKind.RECORD, parts=(RecordFile(ref, facts),), warnings=stated, **on_disk(ref, (path,))
     )

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataKind, Dataset
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.record.elements import Place
 from brisk_atlas.core.record.iso_values import number_in
@@ -189,19 +190,19 @@ def _tags(dataset: Dataset) -> Iterator[tuple[str, dict[str, str]]]:
     if suffix in (".tif", ".tiff", ".nc", ".nc4", ".h5", ".hdf", ".cdf"):
         tags = _raster_tags(dataset.ref.path)
         if tags:
-            yield ("netCDF attributes" if suffix.startswith((".nc", ".h", ".c")) else "GeoTIFF tags"), tags
+            yield (tr("netCDF attributes") if suffix.startswith((".nc", ".h", ".c")) else tr("GeoTIFF tags")), tags
     elif suffix in (".las", ".laz"):
         for part in dataset.parts:
             cloud = part.facts.cloud
             if cloud:
                 values = {"software": cloud.software, "system": cloud.system, "created": cloud.created}
-                yield "LAS header", {k: v for k, v in values.items() if v}
+                yield tr("LAS header"), {k: v for k, v in values.items() if v}
                 break
     elif suffix == ".gpkg":
-        yield "GeoPackage contents", _contents(dataset.ref.path)
+        yield tr("GeoPackage contents"), _contents(dataset.ref.path)
     for member in dataset.members:
         if member.suffix.lower() in (".txt", ".met") and dataset.kind is DataKind.SCENE:
-            yield f"text header {member.name}", _keys(member)
+            yield tr("text header {name}", name=member.name), _keys(member)
             break
 
 
@@ -245,5 +246,7 @@ def _keys(path: Path) -> dict[str, str]:
             if equals:
                 found.setdefault(name.strip(), value.strip().strip('"'))
     except OSError as error:
-        raise CannotRead(path, f"it cannot be read ({error.strerror})", "Look at its permissions.") from error
+        raise CannotRead(
+            path, tr("it cannot be read ({strerror})", strerror=error.strerror), tr("Look at its permissions.")
+        ) from error
     return found

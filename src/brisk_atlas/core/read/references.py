@@ -14,6 +14,7 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from brisk_atlas.core.model import CannotRead, NeedsPermission
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.safe_xml import parse_xml
 
 from .content import content_of, root_of
@@ -52,8 +53,12 @@ def check_references(path: Path) -> None:
         places = tuple(dict.fromkeys(map(place_of, wanted)))
         raise NeedsPermission(
             path,
-            f"it points at {first[:200]}{more}, outside its own folder, which nothing was read from",
-            f"Allow {', '.join(places)[:200]} if you trust the file.",
+            tr(
+                "it points at {first}{more}, outside its own folder, which nothing was read from",
+                first=first[:200],
+                more=more,
+            ),
+            tr("Allow {places} if you trust the file.", places=", ".join(places)[:200]),
             places,
         )
 
@@ -68,7 +73,7 @@ def _is_below(target: str, folder: Path) -> bool:
 def _targets(path: Path, depth: int, may_follow: Callable[[str], bool]) -> Iterator[str]:
     """Yield the paths and addresses that a file points at, and those that virtual datasets among them point at."""
     if depth > DEEPEST:
-        raise CannotRead(path, "virtual datasets are nested too deeply in it", "Ask for what it is made of.")
+        raise CannotRead(path, tr("virtual datasets are nested too deeply in it"), tr("Ask for what it is made of."))
     with path.open("rb") as file:
         head = file.read(4096)
     kind = content_of(head) if head else ""
@@ -79,7 +84,9 @@ def _targets(path: Path, depth: int, may_follow: Callable[[str], bool]) -> Itera
             continue
         if xml == path and root_of(head) not in VIRTUAL:
             if depth:
-                raise CannotRead(path, "a virtual dataset points at it, and it describes a service", "Ask who made it.")
+                raise CannotRead(
+                    path, tr("a virtual dataset points at it, and it describes a service"), tr("Ask who made it.")
+                )
             continue
         for target in _xml_targets(xml, sidecar=xml != path):
             yield target
@@ -90,7 +97,7 @@ def _targets(path: Path, depth: int, may_follow: Callable[[str], bool]) -> Itera
 
 def _xml_targets(path: Path, *, sidecar: bool) -> Iterator[str]:
     if path.stat().st_size > MOST_XML:
-        raise CannotRead(path, "it is far longer than virtual datasets are", "Ask for what it is made of.")
+        raise CannotRead(path, tr("it is far longer than virtual datasets are"), tr("Ask for what it is made of."))
     for element in parse_xml(path).getroot().iter():
         if not isinstance(element.tag, str):
             continue
@@ -103,7 +110,9 @@ def _xml_targets(path: Path, *, sidecar: bool) -> Iterator[str]:
             if not text or text in ("0", "1"):
                 continue
             if SERVICES.search(text):
-                raise CannotRead(path, "it holds the description of a service", "Connect to the service by itself.")
+                raise CannotRead(
+                    path, tr("it holds the description of a service"), tr("Connect to the service by itself.")
+                )
             names = sidecar or (NAMES_FILES.search(about) and name not in NAMES_NO_FILES)
             if names or "://" in text or "/vsi" in text:
                 relative = (element.get("relativeToVRT") or element.get("relativetoVRT") or "0") == "1"

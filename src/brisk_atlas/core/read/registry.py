@@ -26,6 +26,7 @@ from brisk_atlas.core.model import (
     refusing,
 )
 from brisk_atlas.core.model.data_ref import ARCHIVE_SUFFIXES
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import make_private
 
 from .binary_dxf import as_text, is_binary_dxf
@@ -204,13 +205,13 @@ def reader_for(ref: DataRef) -> Reader:
             return TILE_FOLDER
         if is_survey_folder(ref.path):
             return SURVEY_FOLDER
-        raise CannotRead(ref, "this is a folder", "Open one of the datasets in it; Find lists them.")
+        raise CannotRead(ref, tr("this is a folder"), tr("Open one of the datasets in it; Find lists them."))
     head = head_of(ref)
     if not by_name:
         raise CannotRead(
             ref,
-            f"the ending '{suffix or 'none'}' is not one that is known",
-            "Rename the file to what it is, or convert it first.",
+            tr("the ending '{suffix}' is not one that is known", suffix=suffix or "none"),
+            tr("Rename the file to what it is, or convert it first."),
         )
     by_name = [reader for reader in by_name if not reader.folder]
     content = content_of(head) if head else ""
@@ -218,17 +219,21 @@ def reader_for(ref: DataRef) -> Reader:
         if not head or ((not reader.contents or content in reader.contents) and reader.claims(head)):
             return reader
     if content == "XML" and suffix == ".xml":
-        remedy = "ISO 19139, ISO 19115-3, FGDC and Dublin Core records are, and GML."
-        raise CannotRead(ref, f"this XML is not one that is known (its root is '{root_of(head)}')", remedy)
+        remedy = tr("ISO 19139, ISO 19115-3, FGDC and Dublin Core records are, and GML.")
+        raise CannotRead(
+            ref, tr("this XML is not one that is known (its root is '{root_of}')", root_of=root_of(head)), remedy
+        )
     vague = ("text", "XML", "JSON", "binary data", "a zip archive")
     fitting = [r for r in readers() if content in r.contents and content not in vague]
     remedy = (
-        f"If it is {fitting[0].format}, rename it to {fitting[0].suffixes[0]}."
+        tr("If it is {format}, rename it to {suffixes}.", format=fitting[0].format, suffixes=fitting[0].suffixes[0])
         if fitting
-        else "Ask for the file again, or check how it was copied."
+        else tr("Ask for the file again, or check how it was copied.")
     )
-    wanted = by_name[0].format if by_name else f"a folder ending in {suffix}"
-    raise CannotRead(ref, f"its name says {wanted}, its content is {content}", remedy)
+    wanted = by_name[0].format if by_name else tr("a folder ending in {suffix}", suffix=suffix)
+    raise CannotRead(
+        ref, tr("its name says {wanted}, its content is {content}", wanted=wanted, content=content), remedy
+    )
 
 
 def open(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
@@ -269,9 +274,9 @@ def _one_dataset(ref: DataRef) -> DataRef:
     try:
         is_folder = path.is_dir()
     except (OSError, ValueError) as error:  # such as a name that is too long
-        raise CannotRead(ref, getattr(error, "strerror", None) or str(error), "Check the path.") from error
+        raise CannotRead(ref, getattr(error, "strerror", None) or str(error), tr("Check the path.")) from error
     if path.exists() and not (is_folder or path.is_file()):
-        raise CannotRead(ref, "it is a pipe or a device", "Copy what comes out of it into a file.")
+        raise CannotRead(ref, tr("it is a pipe or a device"), tr("Copy what comes out of it into a file."))
     return _only_scene(ref) if is_folder and ref.suffix not in folder_suffixes() else ref
 
 
@@ -315,5 +320,5 @@ def _only_scene(ref: DataRef) -> DataRef:
         return ref
     scenes = metadata_in(ref.path)
     if len(scenes) != 1:
-        raise CannotRead(ref, "this is a folder", "Open one of the datasets in it; Find lists them.")
+        raise CannotRead(ref, tr("this is a folder"), tr("Open one of the datasets in it; Find lists them."))
     return DataRef.file(scenes[0])

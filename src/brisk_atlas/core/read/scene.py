@@ -28,6 +28,7 @@ from brisk_atlas.core.model import (
     Quantity,
     Rescale,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import Remark, RemarkCode
 
 from .grid_facts import grid_facts
@@ -79,11 +80,11 @@ def parse_groups(text: str) -> dict[str, dict]:
             open_groups.append((value, inner))
         elif key == "END_GROUP":
             if open_groups.pop()[0] != value or not open_groups:
-                raise ValueError(f"group {value} is closed and was not open")
+                raise ValueError(tr("group {value} is closed and was not open", value=value))
         else:
             open_groups[-1][1][key] = value.strip('"')
     if len(open_groups) > 1:
-        raise ValueError(f"group {open_groups[-1][0]} is not closed")
+        raise ValueError(tr("group {open_groups} is not closed", open_groups=open_groups[-1][0]))
     return root
 
 
@@ -91,7 +92,7 @@ def _inside(folder: Path, name: str) -> Path:
     """Return the file that a scene names; a name that leads out of its folder is refused."""
     file = (folder / name).resolve()
     if folder.resolve() not in file.parents:
-        raise ValueError(f"it names {name}, which lies outside its folder")
+        raise ValueError(tr("it names {name}, which lies outside its folder", name=name))
     return folder / file.relative_to(folder.resolve())
 
 
@@ -132,7 +133,7 @@ def _classes(value_of: dict[str, str]) -> tuple[tuple[int, str, str], ...]:
 
 def _from_groups(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
     if path.stat().st_size > MOST_METADATA:
-        raise ValueError("it is far longer than scene metadata is")
+        raise ValueError(tr("it is far longer than scene metadata is"))
     outer = next(iter(parse_groups(path.read_text("utf-8", "replace")).values()))
     flat: dict[str, str] = {}
     for group in outer.values():
@@ -234,7 +235,9 @@ def open_dataset(ref: DataRef) -> Dataset:
             return stac_collection(path)
         bands, notes = (_from_stac if stac else _from_groups)(path)
     except (ValueError, KeyError, StopIteration, AttributeError, TypeError, IndexError, OSError) as error:
-        raise CannotRead(path, f"its scene metadata is not whole ({error})", "Ask for the file again.") from error
+        raise CannotRead(
+            path, tr("its scene metadata is not whole ({error})", error=error), tr("Ask for the file again.")
+        ) from error
     groups: dict[tuple, list[_SceneBand]] = {}
     gone = [band for band in bands if not Path(band.file).is_file()]
     missing = [Path(band.file).name for band in gone if not band.elsewhere]
@@ -249,14 +252,18 @@ def open_dataset(ref: DataRef) -> Dataset:
                 groups.setdefault(key, []).append(band)
         parts = [_part(ref, name, found, notes) for (name, *_), found in groups.items()]
     except (RasterioError, OSError) as error:
-        raise CannotRead(path, f"one of its bands can't be read ({error})", "Ask for the scene again.") from error
+        raise CannotRead(
+            path, tr("one of its bands can't be read ({error})", error=error), tr("Ask for the scene again.")
+        ) from error
     if not parts and elsewhere:
         from .record import stac_item
 
         return stac_item(path, _said_elsewhere(elsewhere))
     if not parts:
-        raise CannotRead(path, "none of the band files that it names is there", "Put them beside the metadata file.")
-    words = f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"
+        raise CannotRead(
+            path, tr("none of the band files that it names is there"), tr("Put them beside the metadata file.")
+        )
+    words = tr("{count} of its band files missing: {missing}", count=len(missing), missing=", ".join(missing[:3]))
     remarks: list[str] = [Remark(words, RemarkCode.FILES_MISSING)] if missing else []
     remarks += _said_elsewhere(elsewhere)
     beside = path.with_name(path.name + ".xml")
@@ -287,13 +294,22 @@ def open_item(ref: DataRef) -> Dataset:
     try:
         bands, notes = _from_item(item, found_at)
     except (ValueError, KeyError, AttributeError, TypeError, IndexError) as error:
-        raise CannotRead(ref, f"the item is not whole ({error})", "Ask the catalogue's owner.") from error
+        raise CannotRead(
+            ref, tr("the item is not whole ({error})", error=error), tr("Ask the catalogue's owner.")
+        ) from error
     if elsewhere:
         host = min(elsewhere)
-        raise NeedsPermission(ref, f"its files lie on another host, {host}", f"Allow {host} if you trust it.", (host,))
+        raise NeedsPermission(
+            ref,
+            tr("its files lie on another host, {host}", host=host),
+            tr("Allow {host} if you trust it.", host=host),
+            (host,),
+        )
     bands = [band for band in bands if str(band.file).lower().endswith(BY_PIECES)]
     if not bands:
-        raise CannotRead(ref, "none of its files is a picture that is read by pieces", "Open its files one by one.")
+        raise CannotRead(
+            ref, tr("none of its files is a picture that is read by pieces"), tr("Open its files one by one.")
+        )
     groups: dict[tuple, list[_SceneBand]] = {}
     try:
         for band in bands:
@@ -302,14 +318,20 @@ def open_item(ref: DataRef) -> Dataset:
             groups.setdefault(key, []).append(band)
         parts = [_part(ref, name, found, notes) for (name, *_), found in groups.items()]
     except (RasterioError, OSError) as error:
-        raise CannotRead(ref, f"one of its bands can't be read ({error})", "Try again.") from error
+        raise CannotRead(ref, tr("one of its bands can't be read ({error})", error=error), tr("Try again.")) from error
     return Dataset(format="STAC item", kind=DataKind.SCENE, parts=_unlike(parts), **on_disk(ref))
 
 
 def _said_elsewhere(addresses: list[str]) -> list[str]:
     if not addresses:
         return []
-    return [f"{len(addresses)} of its bands lie elsewhere ({addresses[0][:120]}); copies beside the item are used"]
+    return [
+        tr(
+            "{count} of its bands lie elsewhere ({addresses}); copies beside the item are used",
+            count=len(addresses),
+            addresses=addresses[0][:120],
+        )
+    ]
 
 
 def _part(ref: DataRef, name: str, found: list[_SceneBand], notes: dict[str, str]) -> RasterFile:

@@ -11,6 +11,7 @@ from brisk_atlas.core.connect import connector_for
 from brisk_atlas.core.connect.catalogues import RecordCatalogue
 from brisk_atlas.core.connect.service import LayerAbout, Service, TileSource
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, NeedsPermission, Part
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .on_disk import on_disk
@@ -43,7 +44,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     if not ref.inner:
         contents = service.contents(ref)
         if len(contents) != 1:
-            raise CannotRead(ref, "it is a service with many layers", "Open one of them; Find lists them.")
+            raise CannotRead(ref, tr("it is a service with many layers"), tr("Open one of them; Find lists them."))
         ref = DataRef(ref.kind, ref.place, contents[0].name)
     parts: list[Part] = []
     source, pictures = service.features(ref), service.pictures(ref)
@@ -62,7 +63,9 @@ def open_dataset(ref: DataRef) -> Dataset:
         name = f"{own_name(pictures.about)} picture" if parts else own_name(pictures.about)
         parts.append(import_module("brisk_atlas.core.read.tiled_pictures").part_of(pictures, name))
     if not parts:
-        raise CannotRead(ref, "the service neither draws it nor hands out its features", "Choose another layer.")
+        raise CannotRead(
+            ref, tr("the service neither draws it nor hands out its features"), tr("Choose another layer.")
+        )
     kind = DataKind.VECTOR if source is not None or tiles is not None else DataKind.RASTER
     return Dataset(format=FORMATS.get(ref.protocol, ref.protocol), kind=kind, parts=tuple(parts), **on_disk(ref))
 
@@ -77,5 +80,5 @@ def _check_hosts(pictures: TileSource) -> None:
     own = urlsplit(pictures.ref.address).hostname
     host = urlsplit(pictures.address(TilePlace(0, 0, 0))).hostname
     if host and host != own and "{s}" not in pictures.ref.address and host not in allowed_places():
-        reason = f"its pictures lie on another host, {host}"
-        raise NeedsPermission(pictures.ref, reason, f"Allow {host} if you trust it.", (host,))
+        reason = tr("its pictures lie on another host, {host}", host=host)
+        raise NeedsPermission(pictures.ref, reason, tr("Allow {host} if you trust it.", host=host), (host,))

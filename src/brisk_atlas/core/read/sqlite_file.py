@@ -9,6 +9,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.model.language import tr
 
 OF_GEOMETRY = (  # how tables begin that say how geometry is stored, by the conventions of SpatiaLite 5
     "sqlite_", "geometry_columns", "geom_cols_", "views_", "virts_", "spatial_ref_sys", "spatialite_", "spatialindex",
@@ -67,6 +68,6 @@ def before_broken_write(path: Path, folder: Path) -> Path:
                 database.execute("SELECT COUNT(*) FROM sqlite_master").fetchone()  # rolls back what was not finished
         except sqlite3.Error as error:
             copy.unlink()
-            reason = f"another program's write to it was broken off, and can't be undone ({error})"
-            raise CannotRead(path, reason, "Open it once with the program that wrote it.") from error
+            reason = tr("another program's write to it was broken off, and can't be undone ({error})", error=error)
+            raise CannotRead(path, reason, tr("Open it once with the program that wrote it.")) from error
     return copy

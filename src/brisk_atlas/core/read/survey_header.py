@@ -7,6 +7,7 @@ from datetime import date
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .mgd77_layout import HEADER, HEADER_LINES, HeaderField
 from .survey_folder import EXCHANGE, TABULAR, TABULAR_HEADER, survey_files
@@ -114,5 +115,5 @@ def header_for(ref: DataRef, survey: str) -> SurveyHeader:
     """Return the header of one survey of a dataset. Raises CannotRead."""
     found = next((each for each in headers_of(ref) if each.survey == survey), None)
     if found is None:
-        raise CannotRead(ref, f"no header of {survey} is in it", "Surveys in MGD77 have one.")
+        raise CannotRead(ref, tr("no header of {survey} is in it", survey=survey), tr("Surveys in MGD77 have one."))
     return found

@@ -25,6 +25,7 @@ from brisk_atlas.core.model import (
     TablePart,
     TextForm,
 )
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.words import unique_names
 
 from .answer import ArrowTable, ParsedTable, batches_of
@@ -32,7 +33,7 @@ from .on_disk import on_disk
 from .readable_text import REMARK, with_readable_text
 from .text_form import guess_form, split
 
-BROKEN = "The copy may have been cut short; ask for the file again."
+BROKEN = tr("The copy may have been cut short; ask for the file again.")
 MOST_RAGGED = 20  # lines that are left out, whatever their share
 READ_WHOLE = 64_000_000  # bytes; of longer files, types come from the start and rows are counted by line
 
@@ -62,7 +63,7 @@ class LongTextTable(ArrowTable):
                 yield stream.read_next_batch().slice(0, query.limit)
         except (pa.ArrowException, OSError, UnicodeDecodeError, StopIteration) as error:
             raise CannotRead(
-                self.ref.path, str(error).splitlines()[0], "Check the delimiter and the encoding."
+                self.ref.path, str(error).splitlines()[0], tr("Check the delimiter and the encoding.")
             ) from error
 
 
@@ -117,14 +118,28 @@ def read_text(path: Path, form: TextForm) -> tuple[pa.Table, str]:
             read.encoding, parse.delimiter = "utf-8", "\t"
         table = arrow_csv.read_csv(source, read_options=read, parse_options=parse, convert_options=convert)
         if ragged.count > max(table.num_rows, MOST_RAGGED):
-            raise CannotRead(path, f"most of its lines are no rows of it ({ragged.first})", "Check the delimiter.")
-        lines = f"{ragged.count:,} line{'s' if ragged.count > 1 else ''}"
+            raise CannotRead(
+                path,
+                tr("most of its lines are no rows of it ({first})", first=ragged.first),
+                tr("Check the delimiter."),
+            )
         table, other = with_readable_text(table)
         remarks = [REMARK] if other else []
-        remarks += [f"{lines} left out, with {ragged.first}"] if ragged.count else []
+        remarks += (
+            [
+                trn(
+                    "{count:,} line left out, with {first}",
+                    "{count:,} lines left out, with {first}",
+                    ragged.count,
+                    first=ragged.first,
+                )
+            ]
+            if ragged.count
+            else []
+        )
         return table, "; ".join(remarks)
     except (pa.ArrowException, OSError, UnicodeDecodeError, LookupError) as error:
-        raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
+        raise CannotRead(path, str(error).splitlines()[0], tr("Check the delimiter and the encoding.")) from error
 
 
 def _schema_of_long(path: Path, form: TextForm) -> tuple[pa.Schema, int]:
@@ -137,7 +152,7 @@ def _schema_of_long(path: Path, form: TextForm) -> tuple[pa.Schema, int]:
         with path.open("rb") as file:
             lines = sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 22), b""))
     except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-        raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
+        raise CannotRead(path, str(error).splitlines()[0], tr("Check the delimiter and the encoding.")) from error
     return schema, lines - int(form.header)
 
 
@@ -148,7 +163,7 @@ def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
 
 def table_dataset(ref: DataRef, format_: str, parts: tuple[TablePart, ...]) -> Dataset:
     """Return a dataset of tables; a table without rows is a warning."""
-    remarks = tuple(f"{part.facts.name}: no rows" for part in parts if part.facts.count == 0)
+    remarks = tuple(tr("{name}: no rows", name=part.facts.name) for part in parts if part.facts.count == 0)
     return Dataset(format=format_, kind=DataKind.TABLE, parts=parts, warnings=remarks, **on_disk(ref))
 
 
@@ -160,7 +175,7 @@ def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     part: TablePart
     if path.stat().st_size > READ_WHOLE and form.delimiter != " ":
         schema, rows = _schema_of_long(path, form)
-        notes = {"rows": "counted by line; types from the start of the file"}
+        notes = {"rows": tr("counted by line; types from the start of the file")}
         facts = Facts(ref.stem, DataKind.TABLE, rows, None, fields_of(schema), notes=notes)
         part = LongTextTable(ref, facts, form)
     else:

@@ -9,6 +9,7 @@ from psycopg import sql
 from brisk_atlas.core.connect.postgres import ask, connection
 from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.model import CannotRead, DataRef, Relation
+from brisk_atlas.core.model.language import tr
 
 QUERY = "q"  # the kind of what a SELECT gives
 
@@ -46,7 +47,9 @@ def about_table(ref: DataRef) -> TableAbout:
         [schema, table],
     )
     if not head:
-        raise CannotRead(ref, f"it has no table {schema}.{table}", "List the database again.")
+        raise CannotRead(
+            ref, tr("it has no table {schema}.{table}", schema=schema, table=table), tr("List the database again.")
+        )
     oid, kind, rows, size, about = head[0]
     columns = ask(
         ref,
@@ -99,7 +102,9 @@ def _about_query(ref: DataRef) -> TableAbout:
     names = [column.name for column in described]
     twice = [name for name in names if names.count(name) > 1]
     if twice:
-        raise CannotRead(ref, f"two of its columns are called {twice[0]}", "Give one another name with AS.")
+        raise CannotRead(
+            ref, tr("two of its columns are called {twice}", twice=twice[0]), tr("Give one another name with AS.")
+        )
     types = dict(
         ask(ref, "SELECT oid::bigint, typname FROM pg_type WHERE oid = ANY(%s)", [[c.type_code for c in described]])
     )

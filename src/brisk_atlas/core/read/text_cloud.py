@@ -22,6 +22,7 @@ from brisk_atlas.core.model import (
     TextForm,
 )
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import no_crs
 
 from .answer import ParsedCloud
@@ -65,11 +66,17 @@ def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     names = table.column_names
     columns = reading.columns if reading.columns and reading.columns.z else guess_columns(names)
     if not {columns.x, columns.y, columns.z} <= set(names) or len({columns.x, columns.y, columns.z}) < 3:
-        raise CannotRead(path, f"it has {len(names)} column(s), too few for x, y and z", "Check the delimiter.")
+        raise CannotRead(
+            path, tr("it has {count} column(s), too few for x, y and z", count=len(names)), tr("Check the delimiter.")
+        )
     points = _points(table, columns)
     xyz = points.xyz
     if not len(xyz):
-        raise CannotRead(path, f"{columns.x}, {columns.y} and {columns.z} hold no numbers", "Choose other columns.")
+        raise CannotRead(
+            path,
+            tr("{x}, {y} and {z} hold no numbers", x=columns.x, y=columns.y, z=columns.z),
+            tr("Choose other columns."),
+        )
     low, high = xyz.min(axis=0), xyz.max(axis=0)
     fields = tuple(Field(f.name, str(f.type)) for f in table.schema)
     cloud = CloudFacts(None, "", tuple(names), (float(low[2]), float(high[2])))

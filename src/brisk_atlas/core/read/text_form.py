@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 from brisk_atlas.core.connect import head_of
 from brisk_atlas.core.model import DataRef, TextForm
+from brisk_atlas.core.model.language import tr
 
 DELIMITERS = (",", ";", "\t", "|", " ")
 LOOKED_AT = 65536  # bytes
@@ -94,15 +95,15 @@ def has_columns(head: bytes) -> bool:
 def _encoding(head: bytes) -> tuple[str, str, bool]:
     for mark, name in _BOMS:
         if head.startswith(mark):
-            return name, "its first bytes say so", True
+            return name, tr("its first bytes say so"), True
     try:
         head[: len(head) - 4 if len(head) >= LOOKED_AT else len(head)].decode("utf-8")
-        return "utf-8", "all that was looked at is valid UTF-8", True
+        return "utf-8", tr("all that was looked at is valid UTF-8"), True
     except UnicodeDecodeError as error:
         if error.start > len(head) - 5:
-            return "utf-8", "all that was looked at is valid UTF-8", True
+            return "utf-8", tr("all that was looked at is valid UTF-8"), True
         encoding, why = _other_encoding(head)
-        return encoding, f"byte {error.start + 1:,} is no UTF-8; {why}", False
+        return encoding, tr("byte {start:,} is no UTF-8; {why}", start=error.start + 1, why=why), False
 
 
 def _other_encoding(head: bytes) -> tuple[str, str]:
@@ -116,9 +117,11 @@ def _other_encoding(head: bytes) -> tuple[str, str]:
             known = next(name for name in ENCODINGS if codecs.lookup(name).name == codecs.lookup(best.encoding).name)
             return (
                 known,
-                f"its letters are those of {best.language}" if best.language != "Unknown" else "its letters fit",
+                tr("its letters are those of {language}", language=best.language)
+                if best.language != "Unknown"
+                else tr("its letters fit"),
             )
-    return "cp1252", "this is the most frequent other"
+    return "cp1252", tr("this is the most frequent other")
 
 
 def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
@@ -132,33 +135,37 @@ def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
         if width > 1:
             best.append((times / max(1, len(lines)), width, delimiter))
     if not best:
-        return ",", "there is one column", True
+        return ",", tr("there is one column"), True
     if lines and len(split(lines[:1], " ")[0]) != next((width for _, width, d in best if d == " "), 0):
         best = [entry for entry in best if entry[2] != " "]  # words of one column
     if not best:
-        return ",", "there is one column", True
+        return ",", tr("there is one column"), True
     spaced = [entry for entry in best if entry[2] != " "] or best
     spaced = spaced if max(spaced)[0] > 0.8 else best
     share, width, delimiter = max(spaced, key=lambda entry: (entry[0], entry[1]))
     rivals = [d for s, w, d in spaced if d != delimiter and s >= share and w > 1]
-    return delimiter, f"{width} cells in {share:.0%} of the lines", share > 0.95 and not rivals
+    return (
+        delimiter,
+        tr("{width} cells in {share:.0%} of the lines", width=width, share=share),
+        share > 0.95 and not rivals,
+    )
 
 
 def _header(rows: list[list[str]]) -> tuple[bool, str]:
     if not rows:
-        return True, "there is nothing to go by"
+        return True, tr("there is nothing to go by")
     if any(_NUMBER.match(cell) for cell in rows[0]):
-        return False, "the first line holds numbers"
-    return True, "the first line holds words alone"
+        return False, tr("the first line holds numbers")
+    return True, tr("the first line holds words alone")
 
 
 def _decimal(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
     if delimiter == ",":
-        return ".", "the comma parts the cells"
+        return ".", tr("the comma parts the cells")
     cells = [cell for row in rows for cell in row]
     if any(_COMMA_NUMBER.match(cell) for cell in cells) and not any("." in c and _NUMBER.match(c) for c in cells):
-        return ",", "numbers are written with a comma"
-    return ".", "no number is written with a comma"
+        return ",", tr("numbers are written with a comma")
+    return ".", tr("no number is written with a comma")
 
 
 def first_rows(path: Path, form: TextForm, count: int) -> tuple[list[str], list[list[str]]]:

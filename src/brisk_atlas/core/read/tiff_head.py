@@ -15,6 +15,7 @@ from pathlib import Path
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.model.language import tr
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 _SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4, 16: 8, 17: 8, 18: 8}
@@ -76,7 +77,7 @@ class _Images:
 
     def _bytes(self, at: int, count: int) -> bytes:
         if at + count > self.size:
-            raise CannotRead(self.path, f"it ends before its tags do, after {self.size:,} bytes", BROKEN)
+            raise CannotRead(self.path, tr("it ends before its tags do, after {size:,} bytes", size=self.size), BROKEN)
         if at + count <= len(self.data):
             return self.data[at : at + count]
         self.file.seek(at)
@@ -179,7 +180,7 @@ def _check_whole(images: _Images, image: dict[int, tuple]) -> None:
     if len(offsets) not in (across, across * image.get(277, (1,))[0]):
         raise ValueError("another number of blocks than there should be")
     if max(map(sum, zip(offsets, lengths))) > images.size:
-        raise CannotRead(images.path, f"it ends before its cells do, after {images.size:,} bytes", BROKEN)
+        raise CannotRead(images.path, tr("it ends before its cells do, after {size:,} bytes", size=images.size), BROKEN)
 
 
 def _items(text: tuple | None) -> dict[tuple[int, str, str], str]:

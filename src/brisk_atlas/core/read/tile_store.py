@@ -18,6 +18,7 @@ from brisk_atlas.core.connect.ows import picture_problem
 from brisk_atlas.core.connect.service import Coverage, Pictures, TileSource
 from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 log = logging.getLogger(__name__)
@@ -37,7 +38,9 @@ def picture_in(pictures: Pictures, body: bytes, media_type: str) -> np.ndarray:
         with Image.open(BytesIO(body)) as image:
             if max(image.size) > MAX_SIDE:
                 raise CannotRead(
-                    pictures.ref, f"a tile has {image.size[0]:,} x {image.size[1]:,} pixels", "Tell its owner."
+                    pictures.ref,
+                    tr("a tile has {size:,} x {size2:,} pixels", size=image.size[0], size2=image.size[1]),
+                    tr("Tell its owner."),
                 )
             pixels = np.asarray(image.convert("RGBA"))
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
@@ -55,7 +58,9 @@ def cells_in(coverage: Coverage, body: bytes, media_type: str) -> np.ndarray:
         with MemoryFile(body) as file, file.open() as source:
             if max(source.shape) > MAX_SIDE:
                 raise CannotRead(
-                    coverage.ref, f"a tile has {source.width:,} x {source.height:,} cells", "Tell its owner."
+                    coverage.ref,
+                    tr("a tile has {width:,} x {height:,} cells", width=source.width, height=source.height),
+                    tr("Tell its owner."),
                 )
             values = source.read(masked=True).astype(np.float32)
     except (RasterioError, OSError, ValueError) as error:

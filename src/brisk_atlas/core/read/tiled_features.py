@@ -17,6 +17,7 @@ from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.connect.service import VectorTiles
 from brisk_atlas.core.model import CannotRead, Capability, DataKind, Extent, Facts, FeatureQuery
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .answer import ArrowLayer, batches_of
@@ -59,7 +60,11 @@ class TiledFeatures(ArrowLayer):
         level = self._level(query, extent) if extent is not None else 0
         count = self.tiles.grid.count_in(level, extent) if extent is not None else 0
         if count > MAX_EXACT:
-            raise CannotRead(self.ref, f"that takes {count:,} tiles, more than {MAX_EXACT:,}", "Ask for less at once.")
+            raise CannotRead(
+                self.ref,
+                tr("that takes {count:,} tiles, more than {max_exact:,}", count=count, max_exact=MAX_EXACT),
+                tr("Ask for less at once."),
+            )
         places = self.tiles.grid.tiles_in(level, extent) if extent is not None else []
         with ThreadPoolExecutor(FETCHERS, "vector tiles") as pool:
             tables = [table for table in pool.map(self._table, places) if len(table)]
@@ -89,7 +94,15 @@ class TiledFeatures(ArrowLayer):
         except (DataSourceError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
             why = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
             raise CannotRead(
-                self.ref, f"tile {level.name}/{place.column}/{place.row} can't be read ({why})", "Try again."
+                self.ref,
+                tr(
+                    "tile {name}/{column}/{row} can't be read ({why})",
+                    name=level.name,
+                    column=place.column,
+                    row=place.row,
+                    why=why,
+                ),
+                tr("Try again."),
             ) from error
         return table
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from brisk_atlas.core.connect.service import TileSource
 from brisk_atlas.core.model import CannotRead, CellWindow, Level, Quantity, RasterPart
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .tile_store import TILES
@@ -52,7 +53,11 @@ class TiledPart(RasterPart):
         r0, r1 = window.first_row // tall, (window.last_row - 1) // tall
         count = (c1 - c0 + 1) * (r1 - r0 + 1)
         if count > MAX_TILES:
-            raise CannotRead(self.ref, f"that takes {count:,} tiles, more than {MAX_TILES}", "Ask for less at once.")
+            raise CannotRead(
+                self.ref,
+                tr("that takes {count:,} tiles, more than {max_tiles}", count=count, max_tiles=MAX_TILES),
+                tr("Ask for less at once."),
+            )
         places = [TilePlace(level.number, c, r) for r in range(r0, r1 + 1) for c in range(c0, c1 + 1)]
         middle = (c0 + c1) / 2, (r0 + r1) / 2
         places.sort(key=lambda p: (p.column - middle[0]) ** 2 + (p.row - middle[1]) ** 2)
@@ -72,7 +77,9 @@ class TiledPart(RasterPart):
         found, gone = self.mosaic(level, window, parents=False)
         if gone:
             why = (TILES.want(self.tiles, gone) or ["no reason"])[0]
-            raise CannotRead(self.ref, f"{len(gone)} of its tiles did not come ({why})", "Try again.")
+            raise CannotRead(
+                self.ref, tr("{count} of its tiles did not come ({why})", count=len(gone), why=why), tr("Try again.")
+            )
         return found
 
     def mosaic(self, level: Level, window: CellWindow, *, parents: bool = True) -> tuple[np.ndarray, list[TilePlace]]:

@@ -15,6 +15,7 @@ from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.connect.vectortiles import Described, flattened, layer_values, unpacked
 from brisk_atlas.core.connect.web_file import WebFile
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.tile_grid import TilePlace, world_grid
 
 from . import raster, vector
@@ -25,7 +26,7 @@ from .tiled_features import part_of
 from .tiled_pictures import part_of as pictures_of
 
 PICTURES = ("PNG", "JPEG", "WEBP", "AVIF")
-PACKED = "Ask for them as an MBTiles file, or by an address with {z}, {x} and {y}."
+PACKED = tr("Ask for them as an MBTiles file, or by an address with {z}, {x} and {y}.")
 
 
 @dataclass(frozen=True)
@@ -84,7 +85,7 @@ def _explained(ref: DataRef) -> Iterator[None]:
     try:
         yield
     except (sqlite3.Error, OSError, ValueError, IndexError, EOFError) as error:
-        raise CannotRead(ref, f"its list of tiles is damaged ({error})", raster.BROKEN) from error
+        raise CannotRead(ref, tr("its list of tiles is damaged ({error})", error=error), raster.BROKEN) from error
 
 
 @lru_cache(32)
@@ -117,7 +118,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         with closing(read_only(path)) as database:
             found = dict(database.execute("SELECT name, value FROM metadata"))
     except sqlite3.Error as error:
-        raise CannotRead(path, f"its tables can't be read ({error})", raster.BROKEN) from error
+        raise CannotRead(path, tr("its tables can't be read ({error})", error=error), raster.BROKEN) from error
     if found.get("format") == "pbf":
         return _dataset(ref, "MBTiles", Described(flattened(found), ""), DatabaseTiles)
     wanted = ("name", "description", "attribution", "minzoom", "maxzoom", "format")
@@ -129,7 +130,7 @@ def _dataset(ref: DataRef, format_: str, about: Described, kind: type[ArchivedFe
     whole = ref.whole
     parts = tuple(part_of(kind(**layer_values(whole, about, name)), name) for name in about.layers)
     if not parts:
-        raise CannotRead(ref, "its metadata names no layers", "Ask for it with its metadata.")
+        raise CannotRead(ref, tr("its metadata names no layers"), tr("Ask for it with its metadata."))
     return Dataset(format=format_, kind=DataKind.VECTOR, parts=parts, **on_disk(ref))
 
 
@@ -157,10 +158,10 @@ def _packed(ref: DataRef) -> tuple[str, Described]:
         header, metadata = reader.header(), reader.metadata()
     except Exception as error:  # the library raises whatever a damaged header leads to
         why = str(error) or type(error).__name__
-        raise CannotRead(ref, f"its header can't be read ({why})", raster.BROKEN) from error
+        raise CannotRead(ref, tr("its header can't be read ({why})", why=why), raster.BROKEN) from error
     kind = getattr(header["tile_type"], "name", "unknown")
     if kind not in ("MVT", *PICTURES):
-        raise CannotRead(ref, f"its tiles are of a kind that is not read ({kind.lower()})", PACKED)
+        raise CannotRead(ref, tr("its tiles are of a kind that is not read ({kind})", kind=kind.lower()), PACKED)
     degrees = [header[f"{side}_e7"] / 1e7 for side in ("min_lon", "min_lat", "max_lon", "max_lat")]
     found = flattened(metadata if isinstance(metadata, dict) else {})
     stated = {**found, "bounds": degrees, "minzoom": header["min_zoom"], "maxzoom": header["max_zoom"]}

@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
     Part,
     Relation,
 )
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.remark import Remark, RemarkCode, no_crs
 from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.place import text_of
@@ -92,7 +93,7 @@ _ARROW_TYPES = {
     "OFTBinary": "binary",
 }
 _TYPES = {"OFSTBoolean": "bool", "OFSTInt16": "int16", "OFSTFloat32": "float"}
-BROKEN = "The copy may have been cut short; ask for the file again."
+BROKEN = tr("The copy may have been cut short; ask for the file again.")
 LAST_OBJECT_BYTES = 4_000_000  # at the end of a .mif, in which its last object is looked for
 OBJECTS = (b"region", b"pline", b"point", b"line", b"multipoint", b"text", b"rect", b"arc", b"ellipse", b"none")
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
@@ -234,7 +235,9 @@ def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable
     try:
         facts = _facts(part.ref, part.facts.name, encoding)
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, LookupError) as error:
-        raise CannotRead(part.ref, f"its text is not in {encoding}", "Choose another encoding.") from error
+        raise CannotRead(
+            part.ref, tr("its text is not in {encoding}", encoding=encoding), tr("Choose another encoding.")
+        ) from error
     return replace(part, facts=replace(part.facts, fields=facts.fields), encoding=encoding)
 
 
@@ -248,23 +251,35 @@ def check_whole(ref: DataRef) -> None:
     if ref.suffix == ".dbf":
         wanted = dbf_size(head)
         if path.stat().st_size < wanted:
-            raise CannotRead(path, f"it should have {wanted:,} bytes and has {path.stat().st_size:,}", BROKEN)
+            raise CannotRead(
+                path,
+                tr("it should have {wanted:,} bytes and has {st_size:,}", wanted=wanted, st_size=path.stat().st_size),
+                BROKEN,
+            )
         return
     if kind == "a SQLite database":
         page = int.from_bytes(head[SQLITE_PAGE_SIZE], "big")
         size = (65536 if page == 1 else page) * int.from_bytes(head[SQLITE_PAGE_COUNT], "big")
         if path.stat().st_size < size:
-            raise CannotRead(path, f"it should have {size:,} bytes and has {path.stat().st_size:,}", BROKEN)
+            raise CannotRead(
+                path,
+                tr("it should have {size:,} bytes and has {st_size:,}", size=size, st_size=path.stat().st_size),
+                BROKEN,
+            )
     elif kind == "JSON" or kind == "XML":
         with path.open("rb") as file:
             file.seek(max(0, path.stat().st_size - 64))
             tail = file.read().rstrip()
         if not tail.endswith((b"}", b"]") if kind == "JSON" else b">"):
-            raise CannotRead(path, f"its {kind} ends in the middle", BROKEN)
+            raise CannotRead(path, tr("its {kind} ends in the middle", kind=kind), BROKEN)
     elif kind == "a shapefile":
         size = 2 * int.from_bytes(head[24:28], "big")  # length in 16-bit words
         if path.stat().st_size < size:
-            raise CannotRead(path, f"it should have {size:,} bytes and has {path.stat().st_size:,}", BROKEN)
+            raise CannotRead(
+                path,
+                tr("it should have {size:,} bytes and has {st_size:,}", size=size, st_size=path.stat().st_size),
+                BROKEN,
+            )
 
 
 def dbf_size(head: bytes) -> int:
@@ -336,7 +351,7 @@ def remarks(facts: Facts) -> list[str]:
     if "curves" in facts.notes or any(word in (facts.geometry_type or "") for word in CURVED):
         notes.append(f"{facts.name}: {CURVES_STRAIGHT}")
     if not facts.count:
-        notes.append(f"{facts.name}: no {'features' if facts.kind == 'vector' else 'rows'}")
+        notes.append(tr("{name}: no {what}", name=facts.name, what="features" if facts.kind == "vector" else "rows"))
     return notes
 
 
@@ -363,10 +378,14 @@ def open_dataset(ref: DataRef) -> Dataset:
         path = ref.path
         missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
         if missing:
-            notes.append(Remark(f"{' and '.join(missing)} missing beside the .shp", RemarkCode.FILES_MISSING))
+            notes.append(
+                Remark(tr("{missing} missing beside the .shp", missing=" and ".join(missing)), RemarkCode.FILES_MISSING)
+            )
         table = path.with_suffix(".dbf")
         if table.exists() and table.stat().st_size < dbf_size(head_of(table)):
-            notes.append(Remark(f"{table.name} is cut short, so attributes are missing", RemarkCode.FILES_MISSING))
+            notes.append(
+                Remark(tr("{name} is cut short, so attributes are missing", name=table.name), RemarkCode.FILES_MISSING)
+            )
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -376,11 +395,11 @@ def open_dataset(ref: DataRef) -> Dataset:
                 parts.append((OgrTable if facts.kind is DataKind.TABLE else OgrLayer)(ref, facts, encoding=encoding))
                 notes += remarks(facts)
     except IndexError as error:
-        raise CannotRead(ref, "its head is damaged, so that no layer is found in it", BROKEN) from error
+        raise CannotRead(ref, tr("its head is damaged, so that no layer is found in it"), BROKEN) from error
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, OSError) as error:
         raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
-        raise CannotRead(ref, "it holds no layers")
+        raise CannotRead(ref, tr("it holds no layers"))
     notes += text_remarks(ref)
     parts = with_relations(ref, parts)
     kind = DataKind.VECTOR if any(part.facts.kind is DataKind.VECTOR for part in parts) else DataKind.TABLE
@@ -409,10 +428,16 @@ def _rows_beside(ref: DataRef, count: int) -> list[str]:
     table = next((t for t in (path.with_suffix(".mid"), path.with_suffix(".MID")) if t.is_file()), None)
     _check_last_object(path)
     if table is None:
-        return [Remark(f"{path.stem}.mid missing beside the .mif", RemarkCode.FILES_MISSING)]
+        return [Remark(tr("{stem}.mid missing beside the .mif", stem=path.stem), RemarkCode.FILES_MISSING)]
     with table.open("rb") as file:
         rows = sum(1 for line in file if line.strip())
-    return [] if rows == count else [f"it has {count:,} objects and {rows:,} rows; the copy may have been cut short"]
+    return (
+        []
+        if rows == count
+        else [
+            tr("it has {count:,} objects and {rows:,} rows; the copy may have been cut short", count=count, rows=rows)
+        ]
+    )
 
 
 def _check_last_object(path: Path) -> None:
@@ -429,7 +454,7 @@ def _check_last_object(path: Path) -> None:
         count = int(lines[at][0]) if at < len(lines) and lines[at] and lines[at][0].isdigit() else 0
         positions = lines[at + 1 : at + 1 + count]
         if not count or len(positions) < count or any(len(p) != 2 for p in positions):
-            raise CannotRead(path, "it ends in the middle of an object", BROKEN)
+            raise CannotRead(path, tr("it ends in the middle of an object"), BROKEN)
         at += 1 + count
 
 

@@ -13,6 +13,7 @@ from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
 from brisk_atlas.core.connect.archives import members_in
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import unique_names
 
 from . import vector
@@ -28,7 +29,9 @@ def _rows(path: Path) -> dict[str, list[tuple]]:
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
         return {sheet.title: _rows_of(path, sheet) for sheet in book.worksheets}
     except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as error:
-        raise CannotRead(path, f"it is not a whole workbook ({error})", "The copy may have been cut short.") from error
+        raise CannotRead(
+            path, tr("it is not a whole workbook ({error})", error=error), tr("The copy may have been cut short.")
+        ) from error
 
 
 def _rows_of(path: Path, sheet: ReadOnlyWorksheet) -> list[tuple]:
@@ -37,7 +40,11 @@ def _rows_of(path: Path, sheet: ReadOnlyWorksheet) -> list[tuple]:
     for row in sheet.iter_rows(values_only=True):
         cells += len(row) + 1
         if cells > MOST_CELLS:
-            raise CannotRead(path, f"sheet {sheet.title} has more than {MOST_CELLS:,} cells", "Save it as CSV.")
+            raise CannotRead(
+                path,
+                tr("sheet {title} has more than {most_cells:,} cells", title=sheet.title, most_cells=MOST_CELLS),
+                tr("Save it as CSV."),
+            )
         rows.append(row)
     return rows
 
@@ -66,7 +73,7 @@ def check_archive(path: Path) -> None:
     """Raise CannotRead for a workbook that unpacks to more than it may."""
     packed = members_in(path).values()
     if sum(item.file_size for item in packed) > UNPACKED_LIMIT:
-        raise CannotRead(path, "it unpacks to more than 2 GB", "Save it as CSV or Parquet.")
+        raise CannotRead(path, tr("it unpacks to more than 2 GB"), tr("Save it as CSV or Parquet."))
 
 
 def open_dataset(ref: DataRef) -> Dataset:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_name
 
 from .elements import Place
 from .model import Box, Constraint, Contact, FieldDefinition, Period, QualityResult, Record, System
 from .values import meaning_of
 
-NOT_STATED = "not stated"
+NOT_STATED = tr("not stated")
 SHORT = 48  # letters that a field's plain name may have
 
 
@@ -43,9 +44,12 @@ def contact_text(contact: Contact) -> str:
 def box_text(box: Box) -> str:
     """Return a box with its sides and hemispheres."""
     if None in (box.west, box.south, box.east, box.north):
-        return "incomplete"
-    across = f"{_degrees(box.west, 'E', 'W')} to {_degrees(box.east, 'E', 'W')}"
-    return f"{across}, {_degrees(box.south, 'N', 'S')} to {_degrees(box.north, 'N', 'S')}"
+        return tr("incomplete")
+    sides = (
+        _degrees(side, *letters)
+        for side, letters in ((box.west, "EW"), (box.east, "EW"), (box.south, "NS"), (box.north, "NS"))
+    )
+    return "{} {to} {}, {} {to} {}".format(*sides, to=tr("to"))
 
 
 def _degrees(value: float | None, positive: str, negative: str) -> str:
@@ -57,7 +61,7 @@ def period_text(period: Period) -> str:
     """Return a period as one line."""
     if period.begin == period.end:
         return period.begin
-    return f"{period.begin or 'unknown'} to {period.end or 'unknown'}"
+    return f"{period.begin or tr('unknown')} {tr('to')} {period.end or tr('unknown')}"
 
 
 def system_text(system: System) -> str:
@@ -125,14 +129,14 @@ def field_text(field: FieldDefinition) -> str:
 def brief(record: Record) -> list[Section]:
     """Return a record as short sections; what is most asked for and not stated, it says so."""
     return [
-        Section("What it is", _what(record)),
-        Section("Who and when", _who_and_when(record)),
-        Section("Where and how fine", _where(record)),
-        Section("How good it is", _quality(record)),
-        Section("Conditions", _conditions(record)),
-        Section("How it was made", _made(record)),
+        Section(tr("What it is"), _what(record)),
+        Section(tr("Who and when"), _who_and_when(record)),
+        Section(tr("Where and how fine"), _where(record)),
+        Section(tr("How good it is"), _quality(record)),
+        Section(tr("Conditions"), _conditions(record)),
+        Section(tr("How it was made"), _made(record)),
         *_fields_of(record),
-        *([Section("Getting it", lines)] if (lines := _getting(record)) else []),
+        *([Section(tr("Getting it"), lines)] if (lines := _getting(record)) else []),
     ]
 
 
@@ -152,25 +156,33 @@ def _what(record: Record) -> tuple[Line, ...]:
     topics = ", ".join(meaning_of("topic", topic) for topic in record.topics)
     words = ", ".join(dict.fromkeys(word for k in record.keywords for word in k.words))
     more = [
-        _line("topic", topics, "topics"),
-        _line("keywords", words, "keywords"),
-        _line("status", meaning_of("progress", record.status), "status"),
-        _line("more", record.supplement, "supplement"),
+        _line(tr("topic"), topics, "topics"),
+        _line(tr("keywords"), words, "keywords"),
+        _line(tr("status"), meaning_of("progress", record.status), "status"),
+        _line(tr("more"), record.supplement, "supplement"),
     ]
-    return (_line("summary", record.abstract, "abstract"), _line("purpose", record.purpose, "purpose"), *_said(more))
+    return (
+        _line(tr("summary"), record.abstract, "abstract"),
+        _line(tr("purpose"), record.purpose, "purpose"),
+        *_said(more),
+    )
 
 
 def _who_and_when(record: Record) -> tuple[Line, ...]:
     contacts = [
-        _line(meaning_of("role", c.role) or "contact", contact_text(c), "contacts", i)
+        _line(meaning_of("role", c.role) or tr("contact"), contact_text(c), "contacts", i)
         for i, c in enumerate(record.contacts)
     ]
-    dates = [_line(meaning_of("date", d.kind) or "date", d.day, "dates", i) for i, d in enumerate(record.dates)]
+    dates = [_line(meaning_of("date", d.kind) or tr("date"), d.day, "dates", i) for i, d in enumerate(record.dates)]
     more = [
-        _line("time of content", "; ".join(map(period_text, record.times)), "times"),
-        _line("updated", meaning_of("frequency", record.maintenance), "maintenance"),
+        _line(tr("time of content"), "; ".join(map(period_text, record.times)), "times"),
+        _line(tr("updated"), meaning_of("frequency", record.maintenance), "maintenance"),
     ]
-    return (*(contacts or [_line("contact", "", "contacts")]), *(dates or [_line("date", "", "dates")]), *_said(more))
+    return (
+        *(contacts or [_line(tr("contact"), "", "contacts")]),
+        *(dates or [_line(tr("date"), "", "dates")]),
+        *_said(more),
+    )
 
 
 def _where(record: Record) -> tuple[Line, ...]:
@@ -178,36 +190,38 @@ def _where(record: Record) -> tuple[Line, ...]:
     fine = [f"{m.value:g} {m.unit}".strip() for m in record.distances if m.value is not None]
     place = "; ".join(map(box_text, record.boxes)) or "; ".join(record.places)
     return (
-        _line("extent", place, "boxes" if record.boxes else "places" if record.places else "boxes"),
-        _line("reference system", "; ".join(map(system_text, record.systems)), "systems"),
-        *(_each("scale", scales, "scales") if scales or not fine else []),
-        *(_each("resolution", fine, "distances") if fine or not scales else []),
+        _line(tr("extent"), place, "boxes" if record.boxes else "places" if record.places else "boxes"),
+        _line(tr("reference system"), "; ".join(map(system_text, record.systems)), "systems"),
+        *(_each(tr("scale"), scales, "scales") if scales or not fine else []),
+        *(_each(tr("resolution"), fine, "distances") if fine or not scales else []),
     )
 
 
 def _quality(record: Record) -> tuple[Line, ...]:
     results = [
-        _line(meaning_of("quality", q.kind) or "quality", quality_text(q), "quality", i)
+        _line(meaning_of("quality", q.kind) or tr("quality"), quality_text(q), "quality", i)
         for i, q in enumerate(record.quality)
     ]
-    return tuple(results or [_line("accuracy", "", "quality")])
+    return tuple(results or [_line(tr("accuracy"), "", "quality")])
 
 
 def _conditions(record: Record) -> tuple[Line, ...]:
     found = [
-        _line("access" if c.access and not c.limits and not c.use else "use", conditions_text(c), "constraints", i)
+        _line(
+            tr("access") if c.access and not c.limits and not c.use else tr("use"), conditions_text(c), "constraints", i
+        )
         for i, c in enumerate(record.constraints)
     ]
-    return tuple(found or [_line("use", "", "constraints")])
+    return tuple(found or [_line(tr("use"), "", "constraints")])
 
 
 def _made(record: Record) -> tuple[Line, ...]:
     steps = [
-        _line(f"step {i + 1}", f"{s.description} ({s.day})" if s.day else s.description, "steps", i)
+        _line(tr("step {number}", number=i + 1), f"{s.description} ({s.day})" if s.day else s.description, "steps", i)
         for i, s in enumerate(record.steps)
     ]
-    sources = [_line("made from", s.title or s.description, "sources", i) for i, s in enumerate(record.sources)]
-    lineage = [_line("lineage", record.lineage, "lineage")]
+    sources = [_line(tr("made from"), s.title or s.description, "sources", i) for i, s in enumerate(record.sources)]
+    lineage = [_line(tr("lineage"), record.lineage, "lineage")]
     return (*(_said(lineage) if steps else lineage), *steps, *sources)
 
 
@@ -216,14 +230,14 @@ def _fields_of(record: Record) -> list[Section]:
     for i, entity in enumerate(record.entities):
         lines = tuple(Line(f.name, _field_line(f), ("entities", i, "fields", j)) for j, f in enumerate(entity.fields))
         if lines:
-            sections.append(Section(f"Fields of {entity.name}" if entity.name else "Fields", lines))
+            sections.append(Section(tr("Fields of {name}", name=entity.name) if entity.name else tr("Fields"), lines))
     return sections
 
 
 def _getting(record: Record) -> tuple[Line, ...]:
     formats = ", ".join(" ".join(word for word in (f.name, f.version) if word) for f in record.formats)
-    links = [_line(link.name or "link", link.url, "links", i) for i, link in enumerate(record.links)]
-    return tuple(_said([_line("format", formats, "formats"), *links]))
+    links = [_line(link.name or tr("link"), link.url, "links", i) for i, link in enumerate(record.links)]
+    return tuple(_said([_line(tr("format"), formats, "formats"), *links]))
 
 
 def _field_line(field: FieldDefinition) -> str:

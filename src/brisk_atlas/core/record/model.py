@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from brisk_atlas.core.model.language import tr
+
 # Kinds of content: what may be typed and how it is shown.
 TEXT, LONG, DATE, CODE, INTEGER, NUMBER, LINK, EMAIL = (
     "text",
@@ -21,19 +23,20 @@ TEXT, LONG, DATE, CODE, INTEGER, NUMBER, LINK, EMAIL = (
     "email",
 )
 
-WHAT, WHO, WHEN, WHERE = "What it is", "Who", "When", "Where and how fine"
-CONDITIONS, MADE, QUALITY, CONTENT = "Conditions", "How it was made", "How good it is", "Fields and values"
-GETTING, RECORD = "Getting it", "About the record"
+WHAT, WHO, WHEN, WHERE = tr("What it is"), tr("Who"), tr("When"), tr("Where and how fine")
+CONDITIONS, MADE, QUALITY = tr("Conditions"), tr("How it was made"), tr("How good it is")
+CONTENT = tr("Fields and values")
+GETTING, RECORD = tr("Getting it"), tr("About the record")
 SECTIONS = (WHAT, WHO, WHEN, WHERE, CONDITIONS, MADE, QUALITY, CONTENT, GETTING, RECORD)
 
 
 def _one(label: str, kind: str = TEXT, section: str = "", codes: str = "") -> Any:
     empty: Any = None if kind in (INTEGER, NUMBER) else ""
-    return field(default=empty, metadata={"label": label, "kind": kind, "section": section, "codes": codes})
+    return field(default=empty, metadata={"label": tr(label), "kind": kind, "section": section, "codes": codes})
 
 
 def _many(label: str, item: type = str, section: str = "", kind: str = TEXT, codes: str = "") -> Any:
-    about = {"label": label, "kind": kind, "section": section, "codes": codes, "item": item}
+    about = {"label": tr(label), "kind": kind, "section": section, "codes": codes, "item": item}
     return field(default=(), metadata=about)
 
 
@@ -54,7 +57,7 @@ class Contact:
     country: str = _one("country")
     email: str = _one("e-mail", EMAIL)
     link: str = _one("web page", LINK)
-    hours: str = _one("hours")
+    hours: str = _one("hours of service")
     instructions: str = _one("instructions")
 
 

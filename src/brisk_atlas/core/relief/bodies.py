@@ -11,6 +11,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.row_looks import RowLooks, row_looks
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import POINT, POLYGON, Shapes
 from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 from brisk_atlas.core.place import height_unit_of, transform
@@ -63,8 +64,15 @@ def bodies_of(cache: DataCache, layer: Layer, space: Space, ground: Heights) -> 
     """Return what stands of a layer. Raises AtlasError where its fields can't be read or are none of numbers."""
     features = cache.features(layer.ref)
     if len(features.shapes.xy) > MOST_VERTICES:
-        raise AtlasError(layer.name, f"it has {len(features.shapes.xy):,} vertices, more than {MOST_VERTICES:,}",
-                         "Have it draped, or filter it.")  # fmt: skip
+        raise AtlasError(
+            layer.name,
+            tr(
+                "it has {count:,} vertices, more than {most_vertices:,}",
+                count=len(features.shapes.xy),
+                most_vertices=MOST_VERTICES,
+            ),
+            tr("Have it draped, or filter it."),
+        )
     looks, standing = row_looks(cache, layer), layer.standing
     shapes = _shapes_in_metres(cache, layer, space)
     heights = _heights(cache, layer, standing)
@@ -87,7 +95,7 @@ def bodies_of(cache: DataCache, layer: Layer, space: Space, ground: Heights) -> 
             found = bodies()
     known = np.isfinite(found.corners).all(axis=(1, 2)), np.isfinite(found.ends).all(axis=(1, 2))
     lost = int(looks.shown.sum()) - len(np.union1d(found.face_rows[known[0]], found.stroke_rows[known[1]]))
-    note = f"{lost:,} of {int(looks.shown.sum()):,} have no height here" if lost > 0 else ""
+    note = tr("{lost:,} of {count:,} have no height here", lost=lost, count=int(looks.shown.sum())) if lost > 0 else ""
     return ReliefBodies(layer.id, bodies(found.corners[known[0]], found.face_inks[known[0]], found.face_rows[known[0]],
                                          found.ends[known[1]], found.stroke_inks[known[1]], found.widths[known[1]],
                                          found.stroke_rows[known[1]]), note)  # fmt: skip

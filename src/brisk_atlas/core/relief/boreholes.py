@@ -15,6 +15,7 @@ from brisk_atlas.core.draw.row_looks import RowLooks
 from brisk_atlas.core.inspect.guess_boreholes import HOLE, field_named
 from brisk_atlas.core.inspect.hole_tables import path_of, rows_of_hole
 from brisk_atlas.core.model import AtlasError, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.standing import IntervalSource
 from brisk_atlas.core.place.hole_path import HolePath
 from brisk_atlas.core.table import column_of, rows_of
@@ -34,7 +35,9 @@ def numbers_in(table: pa.Table, expression: str, layer: Layer) -> np.ndarray:
     try:
         return numbers_of(table, expression)
     except pa.ArrowInvalid as error:
-        raise AtlasError(layer.name, f"{expression} holds no numbers", "Choose another field in Style.") from error
+        raise AtlasError(
+            layer.name, tr("{expression} holds no numbers", expression=expression), tr("Choose another field in Style.")
+        ) from error
 
 
 def directions_of(azimuth: np.ndarray, dip: np.ndarray) -> np.ndarray:
@@ -76,10 +79,12 @@ def sticks_of(
         own_length = np.maximum(np.where(np.isfinite(own_length), own_length, 0.0), 0.0)
         np.maximum.at(own_length, own, end)
         owners = rows[holes]
-        note = f"{lost:,} intervals of holes that are not here" if lost else ""
+        note = tr("{lost:,} intervals of holes that are not here", lost=lost) if lost else ""
     known = np.isfinite(collars).all(axis=1) & np.isfinite(own_length)
     if not known.all():
-        note = "; ".join(filter(None, [note, f"{int((~known).sum()):,} holes without a height or a length"]))
+        note = "; ".join(
+            filter(None, [note, tr("{count:,} holes without a height or a length", count=int((~known).sum()))])
+        )
     sticks = np.stack([collars, collars + own_length[:, None] * ways], axis=1)[known]
     straight = np.flatnonzero(known)
     stick_inks = looks.lines[rows[known]]
@@ -113,7 +118,11 @@ def _paths(cache: DataCache, layer: Layer, table: pa.Table, rows: np.ndarray) ->
     there = cache.table(source.ref).column_names
     missing = [name for name in (source.hole, source.top, source.azimuth, source.inclination) if name not in there]
     if missing:
-        raise AtlasError(layer.name, f"its survey of deviation has no field {missing[0]}", "Choose another in Style.")
+        raise AtlasError(
+            layer.name,
+            tr("its survey of deviation has no field {missing}", missing=missing[0]),
+            tr("Choose another in Style."),
+        )
     names = column_of(table, own).cast(pa.string()).take(pa.array(rows)).to_pylist()
     found = {}
     for number, name in enumerate(names):  # a hole each
@@ -157,8 +166,11 @@ def _intervals(
         name for name in (source.hole, source.begin, source.end, source.colour_by) if name not in other.column_names
     ]
     if missing or source.own_hole not in table.column_names:
-        raise AtlasError(layer.name, f"its intervals have no field {(missing or [source.own_hole])[0]}",
-                         "Choose the fields of the intervals anew in Style.")  # fmt: skip
+        raise AtlasError(
+            layer.name,
+            tr("its intervals have no field {missing}", missing=(missing or [source.own_hole])[0]),
+            tr("Choose the fields of the intervals anew in Style."),
+        )
     names = column_of(table, source.own_hole).cast(pa.string()).take(pa.array(rows))
     wanted = column_of(other, source.hole).cast(pa.string())
     at = pc.fill_null(pc.index_in(wanted, value_set=names, skip_nulls=True), -1).to_numpy(zero_copy_only=False)

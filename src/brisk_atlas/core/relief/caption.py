@@ -8,6 +8,7 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from brisk_atlas.core.draw.overlays import bar_for
+from brisk_atlas.core.model.language import tr
 
 from .eye import Eye
 
@@ -26,7 +27,12 @@ def captioned(image: np.ndarray, caption: str, eye: Eye, away: float, heights: s
     rows, cols = image.shape[:2]
     size = max(0.5, cols / WIDTH)
     rim = round(RIM_PX * size)
-    note = f"heights × {eye.exaggeration:g}; towards {eye.azimuth:.0f}°, {eye.tilt:.0f}° below the horizon"
+    note = tr(
+        "heights × {exaggeration:g}; towards {azimuth:.0f}°, {tilt:.0f}° below the horizon",
+        exaggeration=eye.exaggeration,
+        azimuth=eye.azimuth,
+        tilt=eye.tilt,
+    )
     note = f"{heights}; {note}" if heights else f"{note[0].upper()}{note[1:]}"
     lines = [(text, px, ink) for text, px, ink in ((caption, CAPTION_PX, INK), (note, NOTE_PX, QUIET)) if text]
     high = 2 * rim + sum(round(px * 1.4 * size) for _, px, _ in lines)

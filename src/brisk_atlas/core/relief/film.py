@@ -10,6 +10,7 @@ from PIL import Image
 from scipy.interpolate import CubicSpline
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import written_beside
 
 from .complete import complete_picture
@@ -58,9 +59,13 @@ def write_film(
     stop. Raises CannotWrite.
     """
     if path.suffix.lower() not in FILM_SUFFIXES:
-        raise CannotWrite(path, "a film is written as .mp4 or .gif", "Choose one of these.")
+        raise CannotWrite(path, tr("a film is written as .mp4 or .gif"), tr("Choose one of these."))
     if not 2 <= len(eyes) <= MOST_FRAMES:
-        raise CannotWrite(path, f"a film of {len(eyes):,} frames can't be written", f"Choose 2 to {MOST_FRAMES:,}.")
+        raise CannotWrite(
+            path,
+            tr("a film of {count:,} frames can't be written", count=len(eyes)),
+            tr("Choose 2 to {most_frames:,}.", most_frames=MOST_FRAMES),
+        )
     cols, rows = (side - side % 2 for side in size)
     pictures = _pictures(scene, eyes, (cols, rows), look, check)
     with written_beside(path) as beside:

@@ -16,6 +16,7 @@ from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.draw.whole_frame import LOOK_S, WAIT_S, whole_frame
 from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import height_unit_of, transform_extent, vertical_datum
 from brisk_atlas.core.place.length_units import METRES_A_UNIT
@@ -41,7 +42,9 @@ def space_of(cache: DataCache, grids: Sequence[Layer]) -> Space:
         assert part.facts.extent is not None
         box = transform_extent(part.facts.extent, crs)
         if box is None:
-            raise AtlasError(layer.name, "it has no place in the CRS of the first grid", "Leave it out of the ground.")
+            raise AtlasError(
+                layer.name, tr("it has no place in the CRS of the first grid"), tr("Leave it out of the ground.")
+            )
         boxes.append(box)
         cells.append(box.width / max(part.facts.lattice.columns, 1))
     around = AROUND * max(boxes[0].width, boxes[0].height)  # a service may reach around the Earth
@@ -78,15 +81,15 @@ def ground_words(cache: DataCache, grids: Sequence[Layer]) -> str:
         part, unit = cache.raster(layer.ref), _unit_of(cache, layer)
         factor = METRES_A_UNIT.get(unit)
         if not unit:
-            text = "unit not stated, assumed to be metres"
+            text = tr("unit not stated, assumed to be metres")
         elif factor is None:
-            text = f"unit {unit} not known, assumed to be metres"
+            text = tr("unit {unit} not known, assumed to be metres", unit=unit)
         else:
-            text = "in m" if factor == 1.0 else f"{unit}, shown in m"
+            text = tr("in m") if factor == 1.0 else tr("{unit}, shown in m", unit=unit)
         found.append(f"{text}, {vertical_datum(part.facts.crs) or 'vertical datum not stated'}")
     if len(set(found)) == 1:
-        return f"Heights {found[0]}"
-    return "Heights: " + "; ".join(f"{layer.name} {text}" for layer, text in zip(grids, found))
+        return tr("Heights {found}", found=found[0])
+    return tr("Heights: ") + "; ".join(f"{layer.name} {text}" for layer, text in zip(grids, found))
 
 
 def cloud_words(cache: DataCache, clouds: Sequence[Layer]) -> str:
@@ -97,14 +100,14 @@ def cloud_words(cache: DataCache, clouds: Sequence[Layer]) -> str:
         unit = height_unit_of(facts.crs)
         factor = METRES_A_UNIT.get(unit)
         text = (
-            "unit not stated, assumed to be metres"
+            tr("unit not stated, assumed to be metres")
             if factor is None
-            else "in m"
+            else tr("in m")
             if factor == 1.0
-            else f"{unit}, shown in m"
+            else tr("{unit}, shown in m", unit=unit)
         )
         found.append(f"{text}, {vertical_datum(facts.crs) or 'vertical datum not stated'}")
-    return f"Heights {'; '.join(dict.fromkeys(found))}"
+    return tr("Heights {fromkeys}", fromkeys="; ".join(dict.fromkeys(found)))
 
 
 def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarray:

@@ -15,6 +15,7 @@ from trimesh.visual.material import PBRMaterial, SimpleMaterial
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import AtlasError, CannotWrite, Extent
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .file_kinds import MODEL_SUFFIXES, MOST_SAMPLES
@@ -45,20 +46,20 @@ def write_model(
     Raises CannotWrite, AtlasError for an extent without ground.
     """
     if path.suffix.lower() not in MODEL_SUFFIXES:
-        raise CannotWrite(path, "a model is written as .glb, .obj or .stl", "Choose one of these.")
+        raise CannotWrite(path, tr("a model is written as .glb, .obj or .stl"), tr("Choose one of these."))
     cols, rows, step = _lattice(space, extent, min(max(samples, 4), MOST_SAMPLES))
     x, y = extent.centre
     found = heights(View(x, y, step, cols, rows, space.crs)).astype(float)
     check(0.4)
     known = np.isfinite(found)
     if not known.any():
-        raise AtlasError(path, "there is no ground within the extent", "Choose a place with heights.")
+        raise AtlasError(path, tr("there is no ground within the extent"), tr("Choose a place with heights."))
     east = (np.arange(cols) - (cols - 1) / 2) * step * space.per_unit[0]
     north = ((rows - 1) / 2 - np.arange(rows)) * step * space.per_unit[1]
     vertices = np.stack([*np.meshgrid(east, north), np.where(known, found, 0.0) * exaggeration], axis=2).reshape(-1, 3)
     faces = _faces(known)
     if not len(faces):
-        raise AtlasError(path, "no four heights lie side by side within the extent", "Choose more samples.")
+        raise AtlasError(path, tr("no four heights lie side by side within the extent"), tr("Choose more samples."))
     if path.suffix.lower() == ".stl":
         body = _closed(vertices, faces)
         write_whole(path, cast(bytes, body.export(file_type="stl")))

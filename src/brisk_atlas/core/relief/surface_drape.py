@@ -11,6 +11,7 @@ from math import floor, log10
 import numpy as np
 
 from brisk_atlas.core.draw import View, ramps
+from brisk_atlas.core.model.language import tr
 
 from .space import Space
 
@@ -77,12 +78,15 @@ class SurfaceDrape:
             case DrapeKind.MAP:
                 return ()
             case DrapeKind.ASPECT:
-                return (*zip(ASPECT_COLOURS, ASPECTS), (FLAT_COLOUR, f"flat, below {FLAT_DEG:g}°"))
+                return (
+                    *zip(ASPECT_COLOURS, ASPECTS),
+                    (FLAT_COLOUR, tr("flat, below {flat_deg:g}°", flat_deg=FLAT_DEG)),
+                )
             case DrapeKind.SLOPE:
-                texts = [f"{a:g} to {b:g}°" for a, b in pairwise(SLOPE_EDGES)]
+                texts = [tr("{a:g} to {b:g}°", a=a, b=b) for a, b in pairwise(SLOPE_EDGES)]
                 return tuple(zip(_evenly_from("ember", len(texts)), texts))
             case DrapeKind.HEIGHTS:
-                texts = [f"{a:,g} to {b:,g} m" for a, b in pairwise(self._edges)]
+                texts = [tr("{a:,g} to {b:,g} m", a=a, b=b) for a, b in pairwise(self._edges)]
                 return tuple(zip(_evenly_from("land", len(texts)), texts))
 
 

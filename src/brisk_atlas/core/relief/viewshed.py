@@ -9,6 +9,7 @@ import numpy as np
 
 from brisk_atlas.core.model import AtlasError, CellWindow, RasterPart
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.place.geodesy import row_areas
 from brisk_atlas.core.system.shares import CORES, in_pieces
@@ -54,12 +55,12 @@ def viewshed(
     """
     lattice, space = part.facts.lattice, Space.of(part)
     if not lattice.is_upright:
-        raise AtlasError(part.ref, "its rows do not run east and west", "Export it north up first.")
+        raise AtlasError(part.ref, tr("its rows do not run east and west"), tr("Export it north up first."))
     if part.facts.crs is None:
-        raise AtlasError(part.ref, "distances need a CRS", "State its CRS when it is opened.")
+        raise AtlasError(part.ref, tr("distances need a CRS"), tr("State its CRS when it is opened."))
     col, row = (int(np.floor(value)) for value in lattice.to_cells(*question.at))
     if not (0 <= col < lattice.columns and 0 <= row < lattice.rows):
-        raise AtlasError(part.ref, "the place lies outside it", "Choose a place on the grid.")
+        raise AtlasError(part.ref, tr("the place lies outside it"), tr("Choose a place on the grid."))
     step_x, step_y = abs(lattice.a) * space.per_unit[0], abs(lattice.e) * space.per_unit[1]
     reach = question.reach if question.reach is not None else np.inf
     wide, high = (
@@ -69,12 +70,14 @@ def viewshed(
                         min(lattice.rows, row + high + 1))  # fmt: skip
     rows, cols = window.shape
     if rows * cols > MOST_CELLS:
-        raise AtlasError(part.ref, f"{rows * cols:,} cells are too many lines of sight", "Choose a shorter reach.")
+        raise AtlasError(
+            part.ref, tr("{rows:,} cells are too many lines of sight", rows=rows * cols), tr("Choose a shorter reach.")
+        )
     found = part.block(window, bands=(band,))
     heights = np.where(found.valid, found.values[0], np.nan).astype(np.float32) * np.float32(metres)
     at = row - window.first_row, col - window.first_column
     if not np.isfinite(heights[at]):
-        raise AtlasError(part.ref, "there is no height at the place", "Choose a place with data.")
+        raise AtlasError(part.ref, tr("there is no height at the place"), tr("Choose a place with data."))
     bend = (1.0 - question.refraction) / (2.0 * EARTH_RADIUS_M)
     missing = np.empty((rows, cols), np.float32)
     pieces = CORES * 16

@@ -14,6 +14,7 @@ import numpy as np
 
 from brisk_atlas.core.model import CannotRead, DataRef, Extent, Facts, Field
 from brisk_atlas.core.model.kinds import DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.geodesy import legs, ring_area
 
@@ -61,7 +62,9 @@ class Mark:
 
     def __post_init__(self) -> None:
         if len(self.xy) < FEWEST[self.kind] or not all(isfinite(x) and isfinite(y) for x, y in self.xy):
-            raise ValueError(f"a {self.kind} needs {FEWEST[self.kind]} corners with a place")
+            raise ValueError(
+                tr("a {kind} needs {fewest} corners with a place", kind=self.kind, fewest=FEWEST[self.kind])
+            )
 
     def measures(self, crs: str) -> tuple[float | None, float | None]:
         """Return the length, of an area around it, in m, and the area in m², on the ellipsoid; None for what it has
@@ -133,8 +136,8 @@ def _carried(ref: DataRef) -> Sketch:
         crs = _crs_named(content["crs"]) if "crs" in content else GEOGRAPHIC
         marks = tuple(_mark_of(feature) for feature in content["features"])
     except (ValueError, KeyError, TypeError, AttributeError) as error:
-        remedy = "It can be looked at, but not drawn into."
-        raise CannotRead(ref, "it is no sketch of points, lines, areas and text", remedy) from error
+        remedy = tr("It can be looked at, but not drawn into.")
+        raise CannotRead(ref, tr("it is no sketch of points, lines, areas and text"), remedy) from error
     return Sketch(str(content.get("name", ref.stem)), crs, marks)
 
 
@@ -163,7 +166,7 @@ def _crs_named(member: dict[str, Any]) -> str:
     """Return the CRS that the member `crs` of a file names. Raises ValueError for one by another way of naming."""
     found = URN.fullmatch(member["properties"]["name"])
     if found is None:
-        raise ValueError("a CRS without a code")
+        raise ValueError(tr("a CRS without a code"))
     return f"{found[1]}:{found[2]}"
 
 
@@ -171,7 +174,7 @@ def _mark_of(feature: dict[str, Any]) -> Mark:
     properties, geometry = feature["properties"], feature["geometry"]
     kind = MarkKind(properties["kind"])
     if geometry["type"] != GEOMETRIES[kind]:
-        raise ValueError("another geometry")
+        raise ValueError(tr("another geometry"))
     corners = geometry["coordinates"]
     match kind:
         case MarkKind.POINT | MarkKind.TEXT:

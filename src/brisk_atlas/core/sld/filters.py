@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection
 from typing import Any
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.expression import literal, syntax_tree
 
@@ -87,7 +88,7 @@ def _like(parent: Any, node: dict[str, Any]) -> None:
     case, negated = LIKE[node["function_name"]]
     what, pattern = (argument["expression"] for argument in node["arguments"])
     if what["class"] != "COLUMN_REF" or pattern["class"] != "CONSTANT":
-        raise NotInFilter("LIKE of something other than a field and a text")
+        raise NotInFilter(tr("LIKE of something other than a field and a text"))
     outer = add(parent, OGC, "Not") if negated else parent
     made = add(outer, OGC, "PropertyIsLike", wildCard=WILD, singleChar=SINGLE, escapeChar=ESCAPE,
                matchCase="true" if case else "false")  # fmt: skip
@@ -151,7 +152,7 @@ class FilterReader:
         name = local(element)
         inner = [child for child in element if local(child)]
         if depth > DEEPEST:
-            raise NotInFilter("operators nested too deeply")
+            raise NotInFilter(tr("operators nested too deeply"))
         if name == "Filter" and len(inner) == 1:
             return self.sql_of(inner[0], depth + 1)
         if name in ("And", "Or") and inner:
@@ -170,7 +171,7 @@ class FilterReader:
             return f"{self.value_of(inner[0])} BETWEEN {low} AND {high}"
         if name == "PropertyIsLike" and len(inner) == 2:
             return self._like(element, inner)
-        raise NotInFilter(f"the operator {name}")
+        raise NotInFilter(tr("the operator {name}", name=name))
 
     def _alike(self, left: Any, right: Any) -> tuple[str, str]:
         """Return two values that are compared; beside a field of text, numbers are text."""
@@ -185,7 +186,7 @@ class FilterReader:
         """Return the SQL of an expression of a filter. Raises NotInFilter."""
         name = local(element)
         if depth > DEEPEST:
-            raise NotInFilter("expressions nested too deeply")
+            raise NotInFilter(tr("expressions nested too deeply"))
         if name in ("PropertyName", "ValueReference"):
             return quoted((element.text or "").strip().rpartition(":")[2])
         if name == "Literal" and len(element) == 0:
@@ -196,7 +197,7 @@ class FilterReader:
             left, right = (self.value_of(child, depth + 1) for child in inner)
             return f"({left} {SIGN_OF[name]} {right})"
         called = element.get("name")
-        raise NotInFilter(f"the expression {name}" + (f" {called}" if called else ""))
+        raise NotInFilter(tr("the expression {name}", name=name) + (f" {called}" if called else ""))
 
     def _like(self, element: Any, inner: list[Any]) -> str:
         wild, single = element.get("wildCard", "*"), element.get("singleChar", "?")
@@ -221,7 +222,7 @@ class FilterReader:
             if (child.tail or "").strip():
                 parts.append(literal(child.tail))
         if not parts:
-            raise NotInFilter("a label without text")
+            raise NotInFilter(tr("a label without text"))
         if len(parts) == 1 and parts[0].startswith('"'):
             return parts[0][1:-1].replace('""', '"')  # a field by its name
         return " || ".join(parts)

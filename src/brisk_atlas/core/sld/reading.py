@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, ClassLook, GridStyle, Label, Stretch, Style, StyleRule, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.safe_xml import parse_xml, xml_in
 
 from .colours import field_looked_up, is_colour, ramp_in, recoded
@@ -52,7 +53,7 @@ class StyleReader:
         for number, rule in enumerate(rules[:MOST_RULES], 1):
             made += self.rules_of(rule, number)
         if len(rules) > MOST_RULES:
-            self.note(f"rules after the first {MOST_RULES:,}")
+            self.note(tr("rules after the first {most_rules:,}", most_rules=MOST_RULES))
         if len(made) == 1 and not made[0].where and not made[0].otherwise and made[0].scales is None:
             return made[0].style
         return VectorStyle(rules=_named_apart(made)) if made else None
@@ -66,7 +67,7 @@ class StyleReader:
             try:
                 where = self.filters.sql_of(condition)
             except NotInFilter as error:
-                self.note(f"{name}, as its condition is {error}")
+                self.note(tr("{name}, as its condition is {error}", name=name, error=error))
                 return []
         otherwise = below(rule, "ElseFilter") is not None
         closest, farthest = (_number(text_of(rule, f"{end}ScaleDenominator")) for end in ("Min", "Max"))
@@ -106,9 +107,9 @@ class StyleReader:
     def _check_symbolizer(self, element: Any) -> None:
         unit = element.get("uom", "")
         if unit and not unit.rstrip("/").endswith("pixel"):
-            self.note("sizes in units of the ground, read as pixels")
+            self.note(tr("sizes in units of the ground, read as pixels"))
         if below(element, "Geometry") is not None:
-            self.note("geometry worked out by a function")
+            self.note(tr("geometry worked out by a function"))
 
     # Symbols
 
@@ -121,7 +122,7 @@ class StyleReader:
                 text = (child.text or "").strip() or text_of(child, "Literal")
                 found[child.get("name", "")] = function if function is not None else text
             elif local(child) in ("GraphicFill", "GraphicStroke"):
-                self.note("pictures as fill or along lines")
+                self.note(tr("pictures as fill or along lines"))
         return found
 
     def _coloured(self, look: VectorStyle, settings: dict[str, Any], name: str, target: str) -> VectorStyle:
@@ -132,7 +133,7 @@ class StyleReader:
                 return look
             if is_colour(colour):
                 return replace(look, line=colour.lower()) if target == "line" else replace(look, fill=colour.lower())
-            self.note(f"the colour {colour[:30]!r}")
+            self.note(tr("the colour {colour!r}", colour=colour[:30]))
             return look
         return self._by_value(look, colour)
 
@@ -141,7 +142,7 @@ class StyleReader:
         try:
             by = self.filters.value_of(expression) if expression is not None else ""
         except NotInFilter as error:
-            self.note(f"colours by {error}")
+            self.note(tr("colours by {error}", error=error))
             return look
         by = by[1:-1].replace('""', '"') if by.startswith('"') else by
         pairs, colours = recoded(function), ramp_in(function)
@@ -151,7 +152,7 @@ class StyleReader:
         if colours is not None and by:
             stretch = Stretch("hand", colours.low, colours.high)
             return replace(look, colour_by=by, method="ramp", ramp=colours.ramp, stretch=stretch)
-        self.note(f"colours by a function {local(function)}")
+        self.note(tr("colours by a function {local}", local=local(function)))
         return look
 
     def _stroke(self, look: VectorStyle, element: Any | None) -> VectorStyle:
@@ -173,7 +174,7 @@ class StyleReader:
     def _check_opacity(self, settings: dict[str, Any], name: str) -> float:
         opacity = _or(_number(_plain(settings, name)), 1.0)
         if 0 < opacity < 1:
-            self.note("an opacity of single symbols; the layer has one for all")
+            self.note(tr("an opacity of single symbols; the layer has one for all"))
         return opacity
 
     def _fill(self, look: VectorStyle, element: Any | None) -> VectorStyle:
@@ -189,7 +190,7 @@ class StyleReader:
 
     def line(self, element: Any) -> VectorStyle:
         if below(element, "PerpendicularOffset") is not None:
-            self.note("lines set off to a side")
+            self.note(tr("lines set off to a side"))
         look = self._stroke(VectorStyle(fill="#000000", line="#000000"), below(element, "Stroke"))
         return replace(look, fill=look.line)
 
@@ -198,14 +199,14 @@ class StyleReader:
         mark = below(graphic, "Mark") if graphic is not None else None
         look = VectorStyle(size=_or(_number(text_of(graphic, "Size")), 6.0), line="#000000")
         if mark is None:
-            self.note("pictures from other places as symbols")
+            self.note(tr("pictures from other places as symbols"))
             return look
         name = text_of(mark, "WellKnownName") or "square"
         symbols = {v: k for k, v in SYMBOLS.items()}
         if name not in symbols:
-            self.note(f"the symbol {name[:30]!r}")
+            self.note(tr("the symbol {name!r}", name=name[:30]))
         if (_number(text_of(graphic, "Rotation")) or 0.0) != 0:
-            self.note("turned symbols")
+            self.note(tr("turned symbols"))
         look = self._stroke(self._fill(look, below(mark, "Fill")), below(mark, "Stroke"))
         return replace(look, symbol=symbols.get(name, "circle"))  # type: ignore[arg-type]
 
@@ -214,7 +215,7 @@ class StyleReader:
         try:
             text = self.filters.label_of(what) if what is not None else ""
         except NotInFilter as error:
-            self.note(f"labels with {error}")
+            self.note(tr("labels with {error}", error=error))
             return None
         if not text:
             return None
@@ -245,14 +246,14 @@ class StyleReader:
             elif numbers[3]:
                 style = replace(style, bands=(numbers[3],))
             elif any(names):
-                self.note("bands that are named otherwise than by their number")
+                self.note(tr("bands that are named otherwise than by their number"))
         colour_map = below(element, "ColorMap")
         function = next((c for c in colour_map if local(c) in HOW), colour_map) if colour_map is not None else None
         colours = ramp_in(function)
         if colours is not None:
             style = replace(style, ramp=colours.ramp, stretch=Stretch("hand", colours.low, colours.high))
         elif colour_map is not None:
-            self.note("its colour map")
+            self.note(tr("its colour map"))
         gamma = _number(text_of(element, "ContrastEnhancement", "GammaValue"))
         if gamma and gamma > 0:
             style = replace(style, stretch=replace(style.stretch, gamma=gamma))
@@ -276,7 +277,7 @@ def styles_in_text(text: str, place: Path, text_fields: Collection[str] = ()) ->
 
 def _styles_of(root: Any, path: Path, text_fields: Collection[str]) -> tuple[ReadStyle, ...]:
     if local(root) not in ("StyledLayerDescriptor", "FeatureTypeStyle", "CoverageStyle", "UserStyle"):
-        raise CannotRead(path, f"it is no style ({local(root)})", "Choose an SLD or SE file.")
+        raise CannotRead(path, tr("it is no style ({local})", local=local(root)), tr("Choose an SLD or SE file."))
     found: list[ReadStyle] = []
     for number, (name, rules) in enumerate(_styles_in(root), 1):
         reader = StyleReader(FilterReader(text_fields))
@@ -284,7 +285,7 @@ def _styles_of(root: Any, path: Path, text_fields: Collection[str]) -> tuple[Rea
         if style is not None:
             found.append(ReadStyle(name or f"style {number}", style, tuple(reader.notes)))
     if not found:
-        raise CannotRead(path, "it has no style with a symbol that is known", "Look at it in a text editor.")
+        raise CannotRead(path, tr("it has no style with a symbol that is known"), tr("Look at it in a text editor."))
     return tuple(found)
 
 

@@ -11,6 +11,7 @@ from lxml import etree
 
 from brisk_atlas.core.draw.classes import NO_VALUE, Colouring
 from brisk_atlas.core.model import AtlasError, GridStyle, Label, Style, StyleRule, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE, POINT
 from brisk_atlas.core.table.expression import syntax_tree
 
@@ -50,7 +51,7 @@ class StyleWriter:
         if style.rules:
             for rule, shape in zip(style.rules, self.context.shapes):
                 if rule.name in style.hidden:
-                    self.note(f"the rule {rule.name}, which is switched off")
+                    self.note(tr("the rule {name}, which is switched off", name=rule.name))
                 else:
                     self._rule(parent, rule, shape)
             return
@@ -60,7 +61,7 @@ class StyleWriter:
             return
         for number, (colour, text) in enumerate(colouring.entries):
             if text in style.hidden:
-                self.note(f"the class {text}, which is switched off")
+                self.note(tr("the class {text}, which is switched off", text=text))
                 continue
             own = replace(style, colour_by=None, fill=colour, line=colour if shape == LINE else style.line)
             rule = StyleRule(colouring.names.get(text, text), style=own)
@@ -86,7 +87,9 @@ class StyleWriter:
                 add_filter(made, rule.where)
             except NotInFilter as error:
                 remedy = "Write its condition with fields, values and comparisons."
-                raise AtlasError(rule.name, f"its condition has {error}, which a filter can't say", remedy) from error
+                raise AtlasError(
+                    rule.name, tr("its condition has {error}, which a filter can't say", error=error), remedy
+                ) from error
         if rule.scales is not None:
             closest, farthest = rule.scales
             if closest > 0:
@@ -117,7 +120,7 @@ class StyleWriter:
         node = None if by.isidentifier() else _tree_or_none(by)
         if node is not None and node["class"] != "COLUMN_REF":
             remedy = "Add it as a computed field and colour by that."
-            raise AtlasError(by, "a style file colours by a field, not by an expression", remedy)
+            raise AtlasError(by, tr("a style file colours by a field, not by an expression"), remedy)
         name = by if node is None else ".".join(node["column_names"])
         if parent is not None:
             add(parent, OGC, "PropertyName", name)
@@ -188,7 +191,7 @@ class StyleWriter:
         graphic = add(add(parent, SE, "PointSymbolizer"), SE, "Graphic")
         mark = add(graphic, SE, "Mark")
         if look.symbol not in SYMBOLS:
-            self.note(f"the symbol {look.symbol}, written as a circle")
+            self.note(tr("the symbol {symbol}, written as a circle", symbol=look.symbol))
         add(mark, SE, "WellKnownName", SYMBOLS.get(look.symbol, "circle"))
         self._fill(mark, look)
         self._stroke(mark, look, by_value=False)
@@ -205,7 +208,7 @@ class StyleWriter:
                 add_label(element, label.text)
         except NotInFilter as error:
             parent.remove(made)
-            self.note(f"labels with {error}")
+            self.note(tr("labels with {error}", error=error))
             return
         font = add(made, SE, "Font")
         add(font, SE, "SvgParameter", f"{label.size:g}", name="font-size")
@@ -241,7 +244,7 @@ class StyleWriter:
         if len(style.bands) == 1:
             self._colour_map(made, style)
         else:
-            self.note("between which values each band is stretched")
+            self.note(tr("between which values each band is stretched"))
         if style.stretch.gamma != 1.0:
             add(add(made, SE, "ContrastEnhancement"), SE, "GammaValue", f"{style.stretch.gamma:g}")
         if style.shade > 0:
@@ -286,7 +289,9 @@ def style_text(name: str, style: Style, context: StyleContext) -> tuple[str, tup
     elif isinstance(style, GridStyle):
         writer.grid(add(user, SE, "CoverageStyle"), name, style)
     else:
-        raise AtlasError(name, "the standards know no styles of point clouds", "Save the project to store its look.")
+        raise AtlasError(
+            name, tr("the standards know no styles of point clouds"), tr("Save the project to store its look.")
+        )
     text = etree.tostring(root, pretty_print=True, xml_declaration=True, encoding="UTF-8").decode()
     return text, tuple(writer.notes)
 

@@ -11,6 +11,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.cloud import CLASS, point_inks
 from brisk_atlas.core.model import AtlasError, CloudStyle, Layer
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import height_unit_of, transform
 from brisk_atlas.core.place.geodesy import has_plane
 
@@ -65,8 +66,8 @@ def points_along(
     unit = 1.0 if has_plane(own.crs) or own.crs is None else 1.0 / METRES_A_DEGREE
     chosen, along = _within(own.xy, ends, width * unit, check)
     if len(chosen) < 2:
-        near = f"fewer than two of its points lie within {width / 2:g} m of the line"
-        raise AtlasError(layer.name, near, "Choose a wider corridor under View, or draw another line.")
+        near = tr("fewer than two of its points lie within {width:g} m of the line", width=width / 2)
+        raise AtlasError(layer.name, near, tr("Choose a wider corridor under View, or draw another line."))
     leg = np.floor(along).astype(int)
     distance = whole[leg] + (along % 1) * np.diff(whole)[leg]
     order = np.argsort(distance, kind="stable")
@@ -74,7 +75,8 @@ def points_along(
     traces = tuple(replace(trace, values=trace.values[places]) for trace in own.traces)
     rows = own.rows[places] if own.rows is not None else None
     time = own.time[places] if own.time is not None else None
-    return replace(own, title=f"{layer.name} along a line", distance=distance, xy=own.xy[places], traces=traces,
+    return replace(own, title=tr("{name} along a line", name=layer.name), distance=distance, xy=own.xy[places],
+                   traces=traces,
                    breaks=breaks_between(distance), rows=rows, time=time)  # fmt: skip
 
 

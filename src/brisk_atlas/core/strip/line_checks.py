@@ -14,6 +14,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.inspect.sampling import values_at
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.mgd77_layout import NUMBERS
@@ -64,39 +65,51 @@ def check_lines(
     if land is not None:
         check()
         heights = _on_land(cache, lines, land)
-        looked.append(f"positions on land by {land.name}")
+        looked.append(tr("positions on land by {name}", name=land.name))
         found.append((LineFault.ON_LAND, np.flatnonzero(np.isfinite(heights)), "", heights,
-                      lambda value: f"lies on land by {land.name}"))  # fmt: skip
+                      lambda value: tr("lies on land by {name}", name=land.name)))  # fmt: skip
     if lines.time is not None and lines.crs is not None:
         speed, still = _speeds(lines)
-        looked.append(f"speeds above {fastest:g} m/s ({fastest / KNOT_M_S:.0f} knots)")
+        looked.append(
+            tr("speeds above {fastest:g} m/s ({fastest2:.0f} knots)", fastest=fastest, fastest2=fastest / KNOT_M_S)
+        )
         found.append((LineFault.TOO_FAST, np.flatnonzero(speed > fastest), "", speed,
-                      lambda v: f"{v:,.1f} m/s ({v / KNOT_M_S:,.0f} knots) from the record before"))  # fmt: skip
+                      lambda v: tr("{v:,.1f} m/s ({v2:,.0f} knots) from the record before", v=v,
+                      v2=v / KNOT_M_S)))  # fmt: skip
         found.append((LineFault.TIME_REPEATED, np.flatnonzero(still), "", speed,
-                      lambda value: "has the time of the record before, at another place"))  # fmt: skip
+                      lambda value: tr("has the time of the record before, at another place")))  # fmt: skip
     limits = {field.name: field for field in NUMBERS}
     for number, (name, unit) in enumerate(lines.quantities):
         check()
         values = lines.values[number]
         if name in limits:
             low, high = limits[name].limits
-            looked.append(f"{name} beyond {low:,g} to {high:,g} {unit}".rstrip())
+            looked.append(
+                tr("{name} beyond {low:,g} to {high:,g} {unit}", name=name, low=low, high=high, unit=unit).rstrip()
+            )
             beyond = np.flatnonzero((values < low) | (values > high))
             found.append((LineFault.OUT_OF_RANGE, beyond, name, values,
                           partial(_beyond, name, unit, low, high)))  # fmt: skip
         if number in lines.measured:
-            looked.append(f"{name} away from its neighbours")
+            looked.append(tr("{name} away from its neighbours", name=name))
             found.append((LineFault.JUMP, np.flatnonzero(_jumps(lines, values)), name, values,
                           partial(_standing_out, name, unit)))  # fmt: skip
     return _together(lines, found, tuple(looked))
 
 
 def _beyond(name: str, unit: str, low: float, high: float, value: float) -> str:
-    return f"{name} {value:,g} {unit} is beyond {low:,g} to {high:,g}"
+    return tr(
+        "{name} {value:,g} {unit} is beyond {low:,g} to {high:,g}",
+        name=name,
+        value=value,
+        unit=unit,
+        low=low,
+        high=high,
+    )
 
 
 def _standing_out(name: str, unit: str, value: float) -> str:
-    return f"{name} {value:,g} {unit} stands out of the values around it"
+    return tr("{name} {value:,g} {unit} stands out of the values around it", name=name, value=value, unit=unit)
 
 
 def _together(lines: LineSet, found: list, looked: tuple[str, ...]) -> LineCheck:

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.survey_header import SurveyHeader, headers_of
 
 from .survey_lines import LineSet, joined, line_field_of, line_set
@@ -78,7 +79,9 @@ def list_lines(
         headers += [stated.get(name, only) for name in found.names]
     if not sets:
         raise AtlasError(
-            "the layers", "none is of points along lines", "Open a survey, or points with a field for the line."
+            tr("the layers"),
+            tr("none is of points along lines"),
+            tr("Open a survey, or points with a field for the line."),
         )
     return LineList(joined(sets), tuple(headers))
 
@@ -116,7 +119,7 @@ def _day(text: str) -> np.datetime64 | None:
     try:
         return np.datetime64(text.strip(), "D")
     except ValueError as error:
-        raise AtlasError(text, "this is no day", "Write it as 2029-04-02.") from error
+        raise AtlasError(text, tr("this is no day"), tr("Write it as 2029-04-02.")) from error
 
 
 def table_of_lines(listed: LineList, numbers: Sequence[int] | None = None) -> pa.Table:

@@ -11,6 +11,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.inspect.sampling import values_at
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import height_unit_of, transform
 
@@ -29,7 +30,7 @@ def grids_along(
     ends = np.asarray(xy, float)
     whole = distances_along(ends, crs)
     if len(ends) < 2 or not whole[-1] > 0:
-        raise AtlasError("the line", "it has no length", "Draw one with two corners or more.")
+        raise AtlasError(tr("the line"), tr("it has no length"), tr("Draw one with two corners or more."))
     cells = [_cell_along(cache, layer, ends, crs) for layer in grids]
     count = int(np.clip(2 * max(cells, default=100.0), 2, MOST_SAMPLES))
     at = np.union1d(np.linspace(0.0, whole[-1], count + 1), whole)  # the corners are samples too
@@ -42,7 +43,7 @@ def grids_along(
         values = values_at(part, xy, crs, (band,))[:, 0]
         stated = part.facts.grid.bands[band - 1]
         traces.append(Trace(layer.name, stated.unit, values, stated.name))
-    title = f"{traces[0].name} along a line" if len(traces) == 1 else "along a line"
+    title = tr("{name} along a line", name=traces[0].name) if len(traces) == 1 else tr("along a line")
     return Profile(title, "", at, xy, crs, tuple(traces), np.zeros(len(at), bool))
 
 
@@ -72,7 +73,7 @@ def line_of_row(cache: DataCache, layer: Layer, row: int) -> tuple[np.ndarray, t
     paths = list(shapely.get_parts(whole)) if whole is not None else []
     paths = [part for part in paths if part.geom_type in ("LineString", "LinearRing") and len(part.coords) > 1]
     if not paths:
-        raise AtlasError(layer.name, f"row {row + 1} has no line", "Choose a line.")
+        raise AtlasError(layer.name, tr("row {row} has no line", row=row + 1), tr("Choose a line."))
     path = max(paths, key=lambda each: each.length)
     xyzm = shapely.get_coordinates(path, include_z=True, include_m=True)
     own = []
@@ -92,4 +93,9 @@ def along_row(
     found = grids_along(cache, grids, xy, crs, check)
     along = distances_along(xy, crs)
     own = tuple(replace(each, values=np.interp(found.distance, along, each.values)) for each in own)
-    return replace(found, title=f"{layer.name}, row {row + 1}", layer_id=layer.id, traces=(*found.traces, *own))
+    return replace(
+        found,
+        title=tr("{name}, row {row}", name=layer.name, row=row + 1),
+        layer_id=layer.id,
+        traces=(*found.traces, *own),
+    )

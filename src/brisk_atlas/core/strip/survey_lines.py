@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.classes import is_number
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import POINT
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.geodesy import on_ellipsoid, step_lengths
@@ -81,7 +82,11 @@ class LineSet:
         names = [each for each, _ in self.quantities]
         if name not in names:
             there = ", ".join(names[n] for n in self.measured) or "none"
-            raise AtlasError(self.layers[0].name, f"its lines have no quantity {name}", f"There are: {there}.")
+            raise AtlasError(
+                self.layers[0].name,
+                tr("its lines have no quantity {name}", name=name),
+                tr("There are: {there}.", there=there),
+            )
         return names.index(name)
 
     @cached_property
@@ -157,7 +162,7 @@ def _line_set(cache: DataCache, layer: Layer, field: str | None) -> LineSet:
     shown = shown_rows(cache, layer) if layer.rows.on_map else None
     rows = rows[shown[rows]] if shown is not None else rows
     if len(rows) < 2:
-        raise AtlasError(layer.name, "it has fewer than two points to go along", "Choose points or a line.")
+        raise AtlasError(layer.name, tr("it has fewer than two points to go along"), tr("Choose points or a line."))
     times = times_of(table)
     time = times[rows] if times is not None else None
     if time is not None and not np.isnat(time).all():

@@ -18,6 +18,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 
 from .processes import is_running, own_mark
 
@@ -37,10 +38,12 @@ def reason_of(error: BaseException, path: Path) -> CannotWrite:
     text = whole.splitlines()[0][:200] if whole else type(error).__name__
     states_full = any(words in whole.lower() for words in ("no space left", "enospc", "disk is full"))
     if code in (errno.ENOSPC, errno.EDQUOT) or states_full or (code is None and _is_full(path.parent)):
-        return CannotWrite(path, "the disk is full", "Free some space or choose another folder; nothing was changed.")
+        return CannotWrite(
+            path, tr("the disk is full"), tr("Free some space or choose another folder; nothing was changed.")
+        )
     if code in (errno.EACCES, errno.EPERM, errno.EROFS):
-        return CannotWrite(path, "you may not write there", "Choose another folder; nothing was changed.")
-    return CannotWrite(path, text, "Nothing was changed.")
+        return CannotWrite(path, tr("you may not write there"), tr("Choose another folder; nothing was changed."))
+    return CannotWrite(path, text, tr("Nothing was changed."))
 
 
 def _is_full(folder: Path) -> bool:
@@ -72,7 +75,7 @@ def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
             yield reached / plain
         made = {file.name: file.name.replace(_stem(plain), _stem(place.name), 1) for file in room.iterdir()}
         if plain not in made:
-            raise CannotWrite(path, "nothing was written", "Try another format.")
+            raise CannotWrite(path, tr("nothing was written"), tr("Try another format."))
         for name, final in made.items():
             _flush(room / name)
             _take_on(room / name, place.with_name(final))
@@ -118,7 +121,7 @@ def checked_place(path: Path) -> Path:
     except (OSError, RuntimeError) as error:
         raise reason_of(error, path) from error
     if not mode & 0o222:
-        raise CannotWrite(path, "it is write-protected", "Take its protection off, or choose another name.")
+        raise CannotWrite(path, tr("it is write-protected"), tr("Take its protection off, or choose another name."))
     return place
 
 

@@ -7,6 +7,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 SPARE = 16  # descriptors that a query may need
 ENOUGH = 65_536  # open files
@@ -23,8 +24,10 @@ def check_footing() -> None:
             for _ in range(SPARE):
                 opened.enter_context(open(os.devnull, "rb"))  # noqa: PTH123
     except OSError as error:
-        remedy = "Close layers, or raise the limit of open files (ulimit -n)."
-        raise AtlasError("Brisk Atlas", f"too many files are open ({error.strerror})", remedy) from error
+        remedy = tr("Close layers, or raise the limit of open files (ulimit -n).")
+        raise AtlasError(
+            tr("Brisk Atlas"), tr("too many files are open ({strerror})", strerror=error.strerror), remedy
+        ) from error
 
 
 def may_open_many() -> None:

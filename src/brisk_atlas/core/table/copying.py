@@ -15,6 +15,7 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place import transform
 
@@ -42,7 +43,9 @@ def geojson(table: pa.Table, wkb: pa.Array, crs: str | None) -> str:
     """Return rows with geometry as GeoJSON (RFC 7946: longitude and latitude). Raises BadExpression
     without a CRS."""
     if crs is None:
-        raise BadExpression("GeoJSON", "the layer has no CRS", "Copy as WKT, or give it a CRS when it is opened.")
+        raise BadExpression(
+            "GeoJSON", tr("the layer has no CRS"), tr("Copy as WKT, or give it a CRS when it is opened.")
+        )
     shapes = shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
     placed = shapely.transform(shapes, lambda xy: _placed(xy, crs), include_z=False)
     features = []

@@ -17,6 +17,8 @@ from typing import Any
 import shapely
 from shapely.errors import GEOSException
 
+from brisk_atlas.core.model.language import tr
+
 TOKEN = re.compile(
     r"""\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)
     |(?P<text>'(?:[^'\\]|''|\\.)*')
@@ -42,7 +44,7 @@ def parse(text: str) -> Any:
     reading = _Reading(text)
     found = reading.expression(0)
     if reading.next != END:
-        raise BadCql2(f"'{reading.next}' is not expected {reading.place}")
+        raise BadCql2(tr("'{next}' is not expected {place}", next=reading.next, place=reading.place))
     return found
 
 
@@ -56,7 +58,7 @@ class _Reading:
 
     @property
     def place(self) -> str:
-        return f"at character {self.begin + 1}" if self.next != END else "at the end"
+        return tr("at character {begin}", begin=self.begin + 1) if self.next != END else tr("at the end")
 
     def step(self) -> None:
         """Go on to the next token."""
@@ -64,7 +66,7 @@ class _Reading:
         if found is None:
             rest = self.text[self.at :].strip()
             if rest:
-                raise BadCql2(f"'{rest[:20]}' is not understood at character {self.at + 1}")
+                raise BadCql2(tr("'{rest}' is not understood at character {at}", rest=rest[:20], at=self.at + 1))
             self.kind, self.next, self.begin = END, END, len(self.text)
             return
         self.kind = found.lastgroup or ""
@@ -77,14 +79,14 @@ class _Reading:
 
     def expect(self, word: str) -> None:
         if self.word != word:
-            raise BadCql2(f"{word} is expected {self.place}")
+            raise BadCql2(tr("{word} is expected {place}", word=word, place=self.place))
         self.step()
 
     def expression(self, strength: int) -> Any:
         """Read what is bound by operators of more than a strength (Pratt 1973)."""
         self.depth += 1
         if self.depth > DEEPEST:
-            raise BadCql2(f"it is nested more than {DEEPEST} levels deep")
+            raise BadCql2(tr("it is nested more than {deepest} levels deep", deepest=DEEPEST))
         left = self._first()
         while True:
             negated = self.word == "NOT" and self._follows("LIKE", "IN", "BETWEEN")
@@ -120,7 +122,7 @@ class _Reading:
             self.expect(")")
             return found
         if kind in (END, "sign"):
-            raise BadCql2(f"a value is expected {self.place}")
+            raise BadCql2(tr("a value is expected {place}", place=self.place))
         begin = self.begin
         self.step()
         match kind:
@@ -137,7 +139,7 @@ class _Reading:
         if word in ("TRUE", "FALSE"):
             return word == "TRUE"
         if word in STRENGTHS or word == "NULL":
-            raise BadCql2(f"a value is expected at character {begin + 1}")
+            raise BadCql2(tr("a value is expected at character {begin}", begin=begin + 1))
         return {"property": token}
 
     def _call(self, name: str, word: str) -> Any:
@@ -145,7 +147,7 @@ class _Reading:
         args = self._list()
         if word in ("DATE", "TIMESTAMP"):
             if len(args) != 1 or not isinstance(args[0], str):
-                raise BadCql2(f"{word} has one text")
+                raise BadCql2(tr("{word} has one text", word=word))
             return {word.lower(): args[0]}
         if word in ("INTERVAL", "BBOX"):
             return {word.lower(): args}
@@ -167,7 +169,7 @@ class _Reading:
         while not empty:
             open_ += (self.word == "(") - (self.word == ")")
             if self.next == END:
-                raise BadCql2("a geometry has no end")
+                raise BadCql2(tr("a geometry has no end"))
             if open_ == 0 and self.word == ")":
                 break
             self.step()
@@ -176,7 +178,9 @@ class _Reading:
         try:
             return json.loads(shapely.to_geojson(shapely.from_wkt(text)))
         except (GEOSException, ValueError) as error:
-            raise BadCql2(f"{text[:60]} is no geometry ({str(error).splitlines()[0][:100]})") from None
+            raise BadCql2(
+                tr("{text} is no geometry ({splitlines})", text=text[:60], splitlines=str(error).splitlines()[0][:100])
+            ) from None
 
     def _further(self, left: Any, binds: int) -> Any:
         """Read an operator and what stands behind it."""

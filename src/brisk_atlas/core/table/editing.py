@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression, Edit
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import FileState
 
 _TRUE, _FALSE = ("yes", "true", "1"), ("no", "false", "0")
@@ -38,20 +39,26 @@ def value_from(text: str, kind: pa.DataType, name: str) -> Any:
         if pa.types.is_timestamp(kind):
             return datetime.datetime.fromisoformat(reason)
     except (ValueError, OverflowError, pa.ArrowInvalid) as error:
-        raise BadExpression(name, f"“{reason}” is not {_wanted(kind)}", "The value stays as it was.") from error
+        raise BadExpression(
+            name,
+            tr("“{reason}” is not {wanted}", reason=reason, wanted=_wanted(kind)),
+            tr("The value stays as it was."),
+        ) from error
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         return text
-    raise BadExpression(name, f"a field of {kind} can't be edited here", "Compute a new field from it instead.")
+    raise BadExpression(
+        name, tr("a field of {kind} can't be edited here", kind=kind), tr("Compute a new field from it instead.")
+    )
 
 
 def _wanted(kind: pa.DataType) -> str:
     if pa.types.is_integer(kind):
-        return "a whole number that fits this field"
+        return tr("a whole number that fits this field")
     if pa.types.is_boolean(kind):
-        return "yes or no"
+        return tr("yes or no")
     if pa.types.is_date(kind):
-        return "a date such as 2031-06-24"
-    return "a date and time such as 2031-06-24 13:50" if pa.types.is_timestamp(kind) else "a number"
+        return tr("a date such as 2031-06-24")
+    return tr("a date and time such as 2031-06-24 13:50") if pa.types.is_timestamp(kind) else tr("a number")
 
 
 def edited(table: pa.Table, edits: Sequence[Edit]) -> pa.Table:

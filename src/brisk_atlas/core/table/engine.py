@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import value_of, values_of
 from brisk_atlas.core.read.lazy_table import LazyTable
 
@@ -99,7 +100,7 @@ class Sheet:
             return row_numbers(self.table.num_rows)
         for field, _ in sort:
             if field not in self.table.column_names:
-                raise BadExpression(field, "there is no such field to sort by", "Sort by another column.")
+                raise BadExpression(field, tr("there is no such field to sort by"), tr("Sort by another column."))
         prepared = prepare(where, self.columns, measured=False) if where else None
         if prepared and prepared.windowed:  # such a condition looks at all rows, and can't stand behind WHERE
             order = self._ordered("", sort, check)

@@ -22,6 +22,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.footing import check_footing
 
 from .asking import ROW, ask, connect, quoted, row_numbers, stoppable
@@ -40,9 +41,12 @@ _CLASSES = {
 }  # fmt: skip
 _BY_PLACE = {"row_number", "lag", "lead", "ntile", "first_value", "last_value", "nth_value"}
 _REASONS = {
-    "SUBQUERY": ("an expression speaks of the rows of this table alone", "Join the other table to use its fields."),
-    "STAR": ("a star stands for all fields", "Name the fields."),
-    "PARAMETER": ("there are no parameters here", "Write the value itself."),
+    "SUBQUERY": (
+        tr("an expression speaks of the rows of this table alone"),
+        tr("Join the other table to use its fields."),
+    ),
+    "STAR": (tr("a star stands for all fields"), tr("Name the fields.")),
+    "PARAMETER": (tr("there are no parameters here"), tr("Write the value itself.")),
 }
 
 
@@ -91,9 +95,13 @@ def _prepared(text: str, columns: tuple[str, ...], measured: bool) -> Prepared:
 def syntax_tree(text: str) -> dict[str, Any]:
     """Return one expression as its parser serialises it: nested nodes with a `class`. Raises BadExpression."""
     if not text:
-        raise BadExpression("the expression", "it is empty", "Write a condition, such as year = 2031.")
+        raise BadExpression(tr("the expression"), tr("it is empty"), tr("Write a condition, such as year = 2031."))
     if len(text) > MOST_LETTERS:
-        raise BadExpression(text[:40] + "…", f"it is longer than {MOST_LETTERS:,} characters", "Make it shorter.")
+        raise BadExpression(
+            text[:40] + "…",
+            tr("it is longer than {most_letters:,} characters", most_letters=MOST_LETTERS),
+            tr("Make it shorter."),
+        )
     check_footing()
     body = f"{_HEAD}{text}\n)"
     try:
@@ -101,7 +109,9 @@ def syntax_tree(text: str) -> dict[str, Any]:
     except duckdb.Error as error:
         raise explained(error, text) from error
     if len(statements) != 1 or statements[0].type != duckdb.StatementType.SELECT:
-        raise BadExpression(text, "this is more than one expression", "Write one condition, such as year = 2031.")
+        raise BadExpression(
+            text, tr("this is more than one expression"), tr("Write one condition, such as year = 2031.")
+        )
     parser, lock = _parser()
     try:
         with lock:
@@ -109,12 +119,14 @@ def syntax_tree(text: str) -> dict[str, Any]:
     except duckdb.Error as error:
         raise explained(error, text) from error
     except (RecursionError, ValueError) as error:
-        raise BadExpression(text[:40] + "…", "it is nested too deeply", "Split it into computed fields.") from error
+        raise BadExpression(
+            text[:40] + "…", tr("it is nested too deeply"), tr("Split it into computed fields.")
+        ) from error
     node = tree["statements"][0]["node"] if not tree.get("error") else None
     if not node or node.get("from_table", {}).get("type") != "EMPTY" or node.get("where_clause") or len(
         node.get("select_list", ())
     ) != 1 or node.get("type") != "SELECT_NODE" or node.get("modifiers") or node.get("group_expressions"):  # fmt: skip
-        raise BadExpression(text, "this is not one expression", "Write one condition, such as year = 2031.")
+        raise BadExpression(text, tr("this is not one expression"), tr("Write one condition, such as year = 2031."))
     tree = node["select_list"][0]
     assert isinstance(tree, dict)
     return tree
@@ -151,7 +163,7 @@ class _Walk:
         kind = node.get("class", "")
         if kind not in _CLASSES:
             reason, remedy = _REASONS.get(
-                kind, ("this can't stand in an expression", "Use fields, values and functions.")
+                kind, (tr("this can't stand in an expression"), tr("Use fields, values and functions."))
             )
             raise self._bad(node, reason, remedy)
         if kind == "COLUMN_REF":
@@ -166,7 +178,9 @@ class _Walk:
                 return []
             if node.get("schema") or node.get("catalog") or name not in ALLOWED:
                 raise self._bad(
-                    node, f"there is no function {name}()", "The builder lists the functions that can be used."
+                    node,
+                    tr("there is no function {name}()", name=name),
+                    tr("The builder lists the functions that can be used."),
                 )
         return [child for key, value in node.items() if key != "qualified_name" for child in _inner(value)]
 
@@ -178,7 +192,7 @@ class _Walk:
 
             near = get_close_matches(name.lower(), list(self.columns), 1, 0.6)
             hint = f"Is it {self.columns[near[0]]}?" if near else HOW_TO_QUOTE
-            raise self._bad(node, f"there is no field {name}", hint)
+            raise self._bad(node, tr("there is no field {name}", name=name), hint)
         self.fields[own] = None
         start, length = node["query_location"], node["query_location_length"]
         if "." in name or self.body[start : start + length].decode().strip('"').lower() != own.lower():
@@ -190,9 +204,13 @@ class _Walk:
         if lines and name.startswith("centroid"):
             crs = lines[0].get("literal", {}).get("text") if lines[0].get("class") == "CONSTANT" else None
         if not self.measured:
-            raise self._bad(node, "these rows have no geometry", "Use fields alone.")
+            raise self._bad(node, tr("these rows have no geometry"), tr("Use fields alone."))
         if len(lines) > 1 or (lines and crs is None):
-            raise self._bad(node, f"{name}() does not take this", "Give centroid_x a CRS in single quotes, or nothing.")
+            raise self._bad(
+                node,
+                tr("{name}() does not take this", name=name),
+                tr("Give centroid_x a CRS in single quotes, or nothing."),
+            )
         column = f"{name}({crs or ''})"
         self.measures[(column, name, crs)] = None
         self.written.append((node["query_location"], node["query_location_length"], quoted(column)))
@@ -224,7 +242,9 @@ class _Walk:
                 size = max((bound(child) for child in below), default=COLUMN_TEXT)
             bounds[id(node)] = size
             if size > MOST_TEXT:
-                raise self._bad(node, "this could make texts of over a million characters", "Take shorter texts.")
+                raise self._bad(
+                    node, tr("this could make texts of over a million characters"), tr("Take shorter texts.")
+                )
 
     def _bad(self, node: dict[str, Any], reason: str, remedy: str) -> BadExpression:
         start, length = node.get("query_location", 0), node.get("query_location_length", 0)
@@ -290,9 +310,11 @@ def explained(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
         if found and found[1].startswith(_HEAD):
             first = len(found[2]) - len("LINE 1: ") - len(_HEAD)
             at = (first, first + 1) if first >= 0 else None
-    line = next((piece.strip() for piece in words.splitlines() if piece.strip()), "it can't be understood")
+    line = next((piece.strip() for piece in words.splitlines() if piece.strip()), tr("it can't be understood"))
     if "must appear in the GROUP BY" in line or "cannot contain aggregates" in line:
-        return BadExpression(text, "this sums up many rows", "Write sum(x) OVER () for the sum of all rows.", at)
+        return BadExpression(
+            text, tr("this sums up many rows"), tr("Write sum(x) OVER () for the sum of all rows."), at
+        )
     return BadExpression(text, line, HOW_TO_QUOTE, at)
 
 
@@ -313,13 +335,15 @@ def evaluate(
             reader = db.sql(f"{head}{sql}{tail} AS made, {ROW} FROM rows").to_arrow_reader(BATCH)
             column, rows = _gathered(reader, text)
     except duckdb.InterruptException as error:
-        raise BadExpression(text, "it was stopped") from error
+        raise BadExpression(text, tr("it was stopped")) from error
     except duckdb.Error as error:
         wrong = explained(error, text, head)
         wrong.at = wrong.at if sql == text else None
         raise wrong from error
     if len(column) != table.num_rows:
-        raise BadExpression(text, "it does not give one value a row", "Write sum(x) OVER () for the sum of all rows.")
+        raise BadExpression(
+            text, tr("it does not give one value a row"), tr("Write sum(x) OVER () for the sum of all rows.")
+        )
     if (np.diff(rows) != 1).any():  # the engine gives rows in the order that suits it
         back = np.empty(len(rows), np.int64)
         back[rows] = np.arange(len(rows))
@@ -343,7 +367,7 @@ def _gathered(reader: Any, text: str) -> tuple[pa.ChunkedArray, np.ndarray]:
         rows.append(batch.column(1).to_numpy(zero_copy_only=False))
         size += batch.nbytes
         if size > MOST_BYTES:
-            raise BadExpression(text, "it makes more than two gigabytes of values", "Make the values shorter.")
+            raise BadExpression(text, tr("it makes more than two gigabytes of values"), tr("Make the values shorter."))
     places = np.concatenate(rows) if rows else np.empty(0, np.int64)
     return pa.chunked_array(chunks, reader.schema.field(0).type), places
 
@@ -376,7 +400,7 @@ def rows_where(table: pa.Table, prepared: Prepared, text: str, check: Callable[[
     try:
         found = ask(table, f"{head}{prepared.sql}\n)", prepared.fields, check)
     except duckdb.InterruptException as error:
-        raise BadExpression(text, "it was stopped") from error
+        raise BadExpression(text, tr("it was stopped")) from error
     except duckdb.Error as error:
         raise explained(error, text, head) from error
     return found.column(0).to_numpy()

@@ -10,6 +10,7 @@ import pyarrow as pa
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, ComputedField, Field, Layer, TableView
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read.lazy_table import FIRST_ROWS, Formula, LazyTable
 
@@ -27,7 +28,11 @@ def base_rows(cache: DataCache, layer: Layer) -> pa.Table:
     """Return the rows as the file has them; of a layer that is read by view, without its geometry. Raises AtlasError
     for a layer that has none."""
     if not layer.kind.has_rows:
-        raise AtlasError(layer.ref.whole, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
+        raise AtlasError(
+            layer.ref.whole,
+            tr("it is a {kind} and has no rows", kind=layer.kind),
+            tr("Choose a vector layer or a table."),
+        )
     if layer.kind.has_shapes and is_stream(cache, layer.ref):
         return cache.attributes(layer.ref)
     return cache.table(layer.ref)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas.core.model import FieldFilter, TableView
+from brisk_atlas.core.model.language import tr
 
 from .asking import quoted
 from .expression import literal
@@ -28,17 +29,21 @@ def condition_of(chosen: FieldFilter) -> str:
 
 def words_of(chosen: FieldFilter) -> str:
     """Return a filter as a person reads it."""
-    if chosen.kind in ("missing", "known"):
-        return f"{chosen.field} is {chosen.kind}"
+    if chosen.kind == "missing":
+        return tr("{field} is missing", field=chosen.field)
+    if chosen.kind == "known":
+        return tr("{field} is known", field=chosen.field)
     if chosen.kind == "text":
-        return f"{chosen.field} holds “{chosen.text}”"
+        return tr("{field} holds “{text}”", field=chosen.field, text=chosen.text)
     if chosen.kind == "range":
         low, high = chosen.low, chosen.high
         if low is None or high is None:
             return f"{chosen.field} {'up to' if low is None else 'from'} {high if low is None else low}"
         return f"{chosen.field} {low} to {high}"
     shown = ", ".join("missing" if v is None else str(v) for v in chosen.values[:3])
-    return f"{chosen.field}: {shown}" + (f" and {len(chosen.values) - 3} more" if len(chosen.values) > 3 else "")
+    return f"{chosen.field}: {shown}" + (
+        tr(" and {count} more", count=len(chosen.values) - 3) if len(chosen.values) > 3 else ""
+    )
 
 
 def where_of(look: TableView) -> str:

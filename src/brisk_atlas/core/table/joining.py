@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression, Join
+from brisk_atlas.core.model.language import tr
 
 MOST_NAMED = 20  # keys named in a report
 
@@ -36,7 +37,7 @@ class JoinReport:
         kinds = ("rows without a partner", "rows of the other table without a partner",
                  "keys in several rows", "keys in several rows of the other table")  # fmt: skip
         counts = (self.unmatched, self.unmatched_other, self.repeated, self.repeated_other)
-        lines = [f"{self.matched:,} of {self.rows:,} rows have a partner"]
+        lines = [tr("{matched:,} of {rows:,} rows have a partner", matched=self.matched, rows=self.rows)]
         for count, kind, keys in zip(counts, kinds, self.named):
             if count:
                 more = ", …" if count > len(keys) else ""
@@ -91,7 +92,9 @@ def joined(table: pa.Table, other: pa.Table, join: Join) -> pa.Table:
     """Return a table with the fields of another appended as `name.field`. Raises BadExpression."""
     for side, name in ((table, join.key), (other, join.other_key)):
         if name not in side.column_names:
-            raise BadExpression(join.name, f"the key {name} is not there any more", "Join again by another key.")
+            raise BadExpression(
+                join.name, tr("the key {name} is not there any more", name=name), tr("Join again by another key.")
+            )
     at = partners(table.column(join.key), other.column(join.other_key))
     index = pa.array(at, mask=at < 0)
     for name in other.column_names:

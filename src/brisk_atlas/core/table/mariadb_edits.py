@@ -10,6 +10,7 @@ from typing import Any
 from brisk_atlas.core.connect.mariadb import quoted, writing
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.mariadb import MariaSource, as_arrow
 
 from .row_change import Conflict, RowChange
@@ -20,12 +21,12 @@ def why_not_mariadb(part: MariaSource) -> str | None:
     about = part.about
     types = {column.name: column.arrow for column in about.columns}
     if about.is_query:
-        return "it is a query"
+        return tr("it is a query")
     if about.is_view:
-        return "it is a view"
+        return tr("it is a view")
     if not about.key:
-        return "it has no primary key, which identifies its rows"
-    return "its primary key is binary" if any(types[name] == "binary" for name in about.key) else None
+        return tr("it has no primary key, which identifies its rows")
+    return tr("its primary key is binary") if any(types[name] == "binary" for name in about.key) else None
 
 
 def write_mariadb(ref: DataRef, part: MariaSource, changes: Sequence[RowChange], conflict: Conflict) -> None:

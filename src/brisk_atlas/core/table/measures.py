@@ -9,6 +9,7 @@ import shapely
 from shapely.errors import GEOSException
 
 from brisk_atlas.core.model import BadExpression, CannotPlace
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE, POLYGON, Features
 from brisk_atlas.core.place import is_geographic, proj_crs, transform
 from brisk_atlas.core.place.geodesy import lengths_on_ellipsoid, ring_areas_on_ellipsoid
@@ -27,7 +28,7 @@ def measure(
         return _centroids(features, crs)[:, 0 if name.endswith("_x") else 1]
     if name.endswith("_ellipsoid") and features.crs is None:
         raise BadExpression(
-            f"{name}()", "the layer has no CRS, so it has no ellipsoid", "Give it a CRS when it is opened."
+            f"{name}()", tr("the layer has no CRS, so it has no ellipsoid"), tr("Give it a CRS when it is opened.")
         )
     if name.startswith("length"):
         if name == "length_ellipsoid":
@@ -106,7 +107,7 @@ def _centroids(features: Features, crs: str | None) -> np.ndarray:
         shapes, across = in_one_piece(shapely.from_wkb(raw, on_invalid="ignore"), features.crs)
         middle = shapely.centroid(shapes)
     except GEOSException as error:
-        raise BadExpression("centroid_x()", f"the geometry can't be read ({error})") from error
+        raise BadExpression("centroid_x()", tr("the geometry can't be read ({error})", error=error)) from error
     xy = np.full((len(middle), 2), np.nan)
     some = ~(shapely.is_missing(middle) | shapely.is_empty(middle))
     xy[some] = np.column_stack([shapely.get_x(middle[some]), shapely.get_y(middle[some])])
@@ -114,7 +115,7 @@ def _centroids(features: Features, crs: str | None) -> np.ndarray:
     if crs is None:
         return xy
     if features.crs is None:
-        raise BadExpression(f"centroid_x('{crs}')", "the layer has no CRS", "Give it one when it is opened.")
+        raise BadExpression(f"centroid_x('{crs}')", tr("the layer has no CRS"), tr("Give it one when it is opened."))
     try:
         proj_crs(crs)
     except CannotPlace as error:

@@ -11,11 +11,17 @@ from psycopg import sql
 from brisk_atlas.core.connect.postgres import writing
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.database import DatabaseRows, as_read
 
 from .row_change import Conflict, RowChange
 
-VIEWS = {"v": "it is a view", "m": "it is a materialised view", "f": "it lies on another server", "q": "it is a query"}
+VIEWS = {
+    "v": tr("it is a view"),
+    "m": tr("it is a materialised view"),
+    "f": tr("it lies on another server"),
+    "q": tr("it is a query"),
+}
 
 
 def why_not_postgres(part: DatabaseRows) -> str | None:
@@ -25,10 +31,10 @@ def why_not_postgres(part: DatabaseRows) -> str | None:
     if about.kind in VIEWS:
         return VIEWS[about.kind]
     if not about.key:
-        return "it has no primary key, which identifies its rows"
+        return tr("it has no primary key, which identifies its rows")
     if not types.keys() >= set(about.key):
-        return "you may not read its primary key"
-    return "its primary key is binary" if any(types[name] == "bytea" for name in about.key) else None
+        return tr("you may not read its primary key")
+    return tr("its primary key is binary") if any(types[name] == "bytea" for name in about.key) else None
 
 
 def write_postgres(ref: DataRef, part: DatabaseRows, changes: Sequence[RowChange], conflict: Conflict) -> None:

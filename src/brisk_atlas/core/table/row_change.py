@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 
 
 class RowChange(NamedTuple):
@@ -28,14 +29,18 @@ def conflict_in_words(names: Sequence[str], change: RowChange, there: Sequence[t
     """Return why a change was not written."""
     row = f"the row {row_in_words(names, change.key)}"
     if not there:
-        return f"{row} is no longer there"
+        return tr("{row} is no longer there", row=row)
     now = zip(change.cells.items(), there[0])
     other = [
         f"{field} is now {value_in_words(value)}, was {value_in_words(old)}"
         for (field, (old, _)), value in now
         if value != old
     ]
-    return f"{row} was changed meanwhile ({'; '.join(other)})" if other else f"the database leaves {row} as it is"
+    return (
+        tr("{row} was changed meanwhile ({other})", row=row, other="; ".join(other))
+        if other
+        else tr("the database leaves {row} as it is", row=row)
+    )
 
 
 def value_in_words(value: Any) -> str:

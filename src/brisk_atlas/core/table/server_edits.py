@@ -14,6 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import CannotWrite, DataRef, Edit, Part
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import FileState
 from brisk_atlas.core.read.database import DatabaseRows
 from brisk_atlas.core.read.mariadb import MariaSource
@@ -29,7 +30,7 @@ def why_not_there(part: Part) -> str | None:
     """Return why edits can't be saved into a table of a database, or None where they can."""
     if isinstance(part, DatabaseRows):
         return why_not_postgres(part)
-    return why_not_mariadb(part) if isinstance(part, MariaSource) else "its database is only read"
+    return why_not_mariadb(part) if isinstance(part, MariaSource) else tr("its database is only read")
 
 
 def _key_of(part: Part) -> tuple[str, ...]:
@@ -56,7 +57,9 @@ def save_there(ref: DataRef, part: Part, table: pa.Table, edits: Sequence[Edit])
     """
     missing = [edit.field for edit in edits if edit.field not in table.column_names]
     if missing:
-        raise CannotWrite(ref, f"there is no field {missing[0]} in it", "Save them as a new file.")
+        raise CannotWrite(
+            ref, tr("there is no field {missing} in it", missing=missing[0]), tr("Save them as a new file.")
+        )
     changes = _changes(part, table, edits)
 
     def conflict(change: RowChange, there: Sequence[tuple[Any, ...]]) -> CannotWrite:
@@ -74,7 +77,13 @@ def changes_in_words(part: Part, table: pa.Table, edits: Sequence[Edit]) -> list
     """Return a line for each value that saving edits would write: its row and field, what stands there, what comes."""
     names = _key_of(part)
     return [
-        f"{row_in_words(names, change.key)}: {field} {value_in_words(before)} becomes {value_in_words(new)}"
+        tr(
+            "{row_in_words}: {field} {value_in_words} becomes {value_in_words2}",
+            row_in_words=row_in_words(names, change.key),
+            field=field,
+            value_in_words=value_in_words(before),
+            value_in_words2=value_in_words(new),
+        )
         for change in _changes(part, table, edits)
         for field, (before, new) in change.cells.items()
     ]

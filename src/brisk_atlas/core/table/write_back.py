@@ -18,6 +18,7 @@ import pyogrio
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotWrite, Dataset, Layer, PlaceKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import FileState
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read.sqlite_file import in_place
@@ -45,25 +46,25 @@ Report = Callable[[float, str], None]
 def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
     if dataset.ref.is_inline:
-        return "it is a sketch, whose texts and notes are changed on the map"
+        return tr("it is a sketch, whose texts and notes are changed on the map")
     if dataset.ref.kind is PlaceKind.TABLE:
         return why_not_there(dataset.parts[0])
     if dataset.ref.is_copy:
-        return "it is sent to its Depot from the Edit drawer"
+        return tr("it is sent to its Depot from the Edit drawer")
     if dataset.ref.kind is not PlaceKind.FILE:
-        return "it lies on a server or in an archive"
+        return tr("it lies on a server or in an archive")
     if dataset.ref.name.lower().endswith(".gz"):
-        return "it is packed"
+        return tr("it is packed")
     if not dataset.ref.path.exists():
-        return "it is gone since it was read"
+        return tr("it is gone since it was read")
     if not dataset.ref.path.is_file():
-        return "it is not a file of its own"
+        return tr("it is not a file of its own")
     suffix = dataset.ref.path.suffix.lower()
     if suffix in SEQUENCES:
-        return "sequences are not rewritten"
+        return tr("sequences are not rewritten")
     if dataset.format in (*IN_PLACE, *REWRITTEN) or (not dataset.kind.has_shapes and dataset.format in TABLES):
         return None
-    return f"{dataset.format} is not written back"
+    return tr("{format} is not written back", format=dataset.format)
 
 
 def state_before(cache: DataCache, layer: Layer) -> FileState:
@@ -84,7 +85,7 @@ def changes_of(cache: DataCache, layer: Layer) -> list[str]:
 
 def _check_rows(cache: DataCache, layer: Layer) -> None:
     if state_before(cache, layer) != layer.rows.edited_from:
-        what = "rows were added or removed since your first edit, so edits can't be matched to their rows"
+        what = tr("rows were added or removed since your first edit, so edits can't be matched to their rows")
         raise CannotWrite(layer.ref.whole, what, COMPARE)
 
 
@@ -94,7 +95,11 @@ def check_unchanged(dataset: Dataset, before: FileState) -> None:
     for name, size, time in before:
         if now.get(name) != (size, time):
             gone = now.get(name, (-1, -1))[0] < 0
-            what = f"{name} {'is gone' if gone else 'was changed by another program'} since it was read"
+            what = tr(
+                "{name} {what} since it was read",
+                name=name,
+                what="is gone" if gone else "was changed by another program",
+            )
             raise CannotWrite(dataset.ref.path, what, COMPARE)
 
 
@@ -105,7 +110,7 @@ def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, st
     reason = why_not(dataset)
     if reason is not None:
         raise CannotWrite(dataset.ref, reason, ELSEWHERE)
-    report(0.1, "writing")
+    report(0.1, tr("writing"))
     if dataset.ref.kind is PlaceKind.TABLE:
         _check_rows(cache, layer)
         return save_there(dataset.ref, cache.part(layer.ref), base_rows(cache, layer), layer.rows.edits)
@@ -129,11 +134,11 @@ def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, st
             pyogrio.errors.DataSourceError,
         ) as error:
             raise reason_of(error, dataset.ref.path) from error
-        report(0.8, "reading it back")
+        report(0.8, tr("reading it back"))
         _check_written(dataset, beside, cache.table(layer.ref).num_rows)
-        report(0.9, "checking the original")
+        report(0.9, tr("checking the original"))
         check_unchanged(dataset, layer.rows.edited_from)
-        report(0.95, "moving into place")
+        report(0.95, tr("moving into place"))
     return len(cells)
 
 
@@ -165,7 +170,9 @@ def update_in_place(path: Path, table: str, read: pa.Table, cells: dict[tuple[in
                 raise
     except sqlite3.OperationalError as error:
         if error.sqlite_errorcode & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
-            raise CannotWrite(path, "another program is writing to it", "Close it there, then save again.") from error
+            raise CannotWrite(
+                path, tr("another program is writing to it"), tr("Close it there, then save again.")
+            ) from error
         raise reason_of(error, path) from error
     except sqlite3.Error as error:
         raise reason_of(error, path) from error
@@ -178,12 +185,12 @@ def _update(path: Path, db: sqlite3.Connection, table: str, read: pa.Table, cell
     by_field: dict[str, list[tuple[Any, int]]] = {}
     for (row, field), value in cells.items():
         by_field.setdefault(field, []).append((value, row))
-    changed = CannotWrite(path, "another program changed its rows since it was read", COMPARE)
+    changed = CannotWrite(path, tr("another program changed its rows since it was read"), COMPARE)
     if len(ids) != read.num_rows:
         raise changed
     for field, values in by_field.items():
         if field not in read.column_names:
-            raise CannotWrite(path, f"there is no field {field} in it", ELSEWHERE)
+            raise CannotWrite(path, tr("there is no field {field} in it", field=field), ELSEWHERE)
         column = read.column(field)
         for _, row in values:
             now = db.execute(f"SELECT {quoted(field)} FROM {quoted(table)} WHERE {key} = ?", (ids[row],)).fetchone()
@@ -224,10 +231,12 @@ def _check_written(dataset: Dataset, beside: Path, rows: int) -> None:
         count = open_dataset(beside).parts[0].facts.count
     except CannotRead as error:
         raise CannotWrite(
-            dataset.ref.path, f"what was written can't be read back ({error.reason})", ELSEWHERE
+            dataset.ref.path, tr("what was written can't be read back ({reason})", reason=error.reason), ELSEWHERE
         ) from error
     if count != rows:
-        raise CannotWrite(dataset.ref.path, f"of {rows:,} rows {count or 0:,} were written", ELSEWHERE)
+        raise CannotWrite(
+            dataset.ref.path, tr("of {rows:,} rows {count:,} were written", rows=rows, count=count or 0), ELSEWHERE
+        )
 
 
 def _of_geometry(blob: bytes | None) -> float | None:
@@ -238,7 +247,7 @@ def _of_geometry(blob: bytes | None) -> float | None:
 def _rewrite(cache: DataCache, dataset: Dataset, layer: Layer, beside: Path) -> None:
     """Write a single-layer vector file anew with its edits, geometry as it was."""
     if len(dataset.parts) != 1:
-        raise CannotWrite(dataset.ref.path, "it holds several layers", ELSEWHERE)
+        raise CannotWrite(dataset.ref.path, tr("it holds several layers"), ELSEWHERE)
     features = cache.features(layer.ref)
     table = edited(features.table, layer.rows.edits)
     driver = REWRITTEN[dataset.format]
@@ -291,7 +300,7 @@ def _rewrite_table(cache: DataCache, dataset: Dataset, layer: Layer, beside: Pat
     ]
     head = int(form.header)
     if len(rows) - head != cache.table(layer.ref).num_rows:
-        raise CannotWrite(dataset.ref.path, "its lines do not match its rows", ELSEWHERE)
+        raise CannotWrite(dataset.ref.path, tr("its lines do not match its rows"), ELSEWHERE)
     for (row, field), value in cells.items():
         rows[row + head][names.index(field)] = _text(value, form.decimal)
     with beside.open("w", encoding=form.encoding, newline="") as out:

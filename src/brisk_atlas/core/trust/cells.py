@@ -9,6 +9,7 @@ from scipy import ndimage
 
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.checks import Severity
 
 from .fields import MAD, STAND_INS
@@ -53,7 +54,7 @@ def cell_findings(
         yield TrustFinding(
             Severity.FAULT,
             "cells with data",
-            f"{name} has no cell with data",
+            tr("{name} has no cell with data", name=name),
             "completenessOmission",
             total,
             total,
@@ -67,7 +68,7 @@ def cell_findings(
         yield TrustFinding(
             Severity.CAUTION,
             "values that differ",
-            f"{name} is {number_text(low)} in every cell",
+            tr("{name} is {low} in every cell", name=name, low=number_text(low)),
             "domainConsistency",
             int(known.size),
             total,

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.checks import Severity
 
 from .fields import MAD
@@ -38,7 +39,7 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
         without = int(np.isin(classes, (0, 1)).sum())
         if without == total:
             yield TrustFinding(
-                Severity.NOTE, "classified", "no point has a class", "completenessOmission", total, total, "points"
+                Severity.NOTE, "classified", tr("no point has a class"), "completenessOmission", total, total, "points"
             )
         elif without > MOST_WITHOUT * total:
             text = f"{without / total:.0%} of the points have no class; {_shares(classes)}"

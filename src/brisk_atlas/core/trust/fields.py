@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from scipy.spatial import KDTree
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.checks import Severity
 
 from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
@@ -56,7 +57,7 @@ def _one(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> Itera
         yield TrustFinding(
             Severity.CAUTION,
             "fields with values",
-            f"{name} has no value in any row",
+            tr("{name} has no value in any row", name=name),
             "completenessOmission",
             total,
             total,

@@ -10,6 +10,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, CellWindow, FeatureQuery, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.record.checks import Severity
 from brisk_atlas.core.table import rows_of
@@ -63,7 +64,9 @@ def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
     grid = facts.grid
     assert grid is not None
     if grid.drawn_by_service:
-        raise AtlasError(layer.name, "a service draws it, and its cells have no numbers", "Look at the data behind it.")
+        raise AtlasError(
+            layer.name, tr("a service draws it, and its cells have no numbers"), tr("Look at the data behind it.")
+        )
     window, sampled = lattice.whole, ""
     if lattice.rows * lattice.columns > MOST_CELLS:
         window = _middle(lattice.rows, lattice.columns)
@@ -113,7 +116,7 @@ def _general(cache: DataCache, layer: Layer, *, placed: bool) -> Iterator[TrustF
         yield TrustFinding(
             Severity.FAULT,
             PLACED,
-            "no CRS is stated: nobody knows where it lies",
+            tr("no CRS is stated: nobody knows where it lies"),
             "completenessOmission",
             1,
             1,

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.facts import Band
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.record.checks import Severity
 
@@ -52,7 +53,13 @@ def _values(
     yield TrustFinding(
         Severity.FAULT if len(rows) < MOSTLY * len(column) else Severity.CAUTION,
         TEST,
-        f"{name} is {shown}{more} in {counted(len(rows), 'row')}, which is none of the values stated for it",
+        tr(
+            "{name} is {shown}{more} in {counted}, which is none of the values stated for it",
+            name=name,
+            shown=shown,
+            more=more,
+            counted=counted(len(rows), "row"),
+        ),
         "domainConsistency",
         len(rows),
         len(column),
@@ -77,7 +84,12 @@ def class_findings(grid: Grid, band: Band) -> Iterator[TrustFinding]:
     yield TrustFinding(
         Severity.FAULT,
         TEST,
-        f"{band.name} is {shown} in {counted(len(rows), 'cell')}, a class that the file does not name",
+        tr(
+            "{name} is {shown} in {counted}, a class that the file does not name",
+            name=band.name,
+            shown=shown,
+            counted=counted(len(rows), "cell"),
+        ),
         "thematicClassificationCorrectness",
         len(rows),
         int(valid.sum()),

@@ -17,6 +17,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import data_folder, make_private
 
 from .draft_refs import outlet_in
@@ -57,7 +58,7 @@ class WorkingCopy:
     @contextmanager
     def _opened(self, *, changing: bool = False) -> Iterator[sqlite3.Connection]:
         if not changing and not self.is_there:
-            raise CannotRead(self.path, "there is no copy of this outlet here", "Open it from its Depot again.")
+            raise CannotRead(self.path, tr("there is no copy of this outlet here"), tr("Open it from its Depot again."))
         if not self.path.parent.is_dir():
             make_private(self.path.parent)
         try:
@@ -74,7 +75,9 @@ class WorkingCopy:
                 if changing:
                     database.execute("COMMIT")
         except sqlite3.DatabaseError as error:
-            raise CannotRead(self.path, f"the copy can't be used ({error})", "Free space, or copy it anew.") from error
+            raise CannotRead(
+                self.path, tr("the copy can't be used ({error})", error=error), tr("Free space, or copy it anew.")
+            ) from error
 
     # The rows as the Depot shows them
 
@@ -132,7 +135,7 @@ class WorkingCopy:
         with self._opened() as database:
             found = database.execute("SELECT value FROM about WHERE name = ?", [name]).fetchone()
         if found is None:
-            raise CannotRead(self.path, "the copy is not complete", "Open the outlet from its Depot again.")
+            raise CannotRead(self.path, tr("the copy is not complete"), tr("Open the outlet from its Depot again."))
         return str(found[0])
 
     def rows(self) -> list[SharedRow]:

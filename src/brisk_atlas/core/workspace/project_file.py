@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from pydantic import Field, ValidationError
 
 from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataRef, OpenOptions
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
 
@@ -78,7 +79,9 @@ def _recipes(stored: list[dict[str, Any]], path: Path) -> tuple[Recipe, ...]:
     try:
         return tuple(Recipe.from_json(each, path, path.absolute().parent) for each in stored)
     except AtlasError as error:
-        raise CannotRead(path, f"a recipe in it can't be read ({error.reason})", error.remedy) from error
+        raise CannotRead(
+            path, tr("a recipe in it can't be read ({reason})", reason=error.reason), error.remedy
+        ) from error
 
 
 def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -144,8 +147,8 @@ def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FI
     if work.file == path and work.file_state is not None and state_of_file(path) not in (None, work.file_state):
         raise CannotWrite(
             path,
-            "another window or program has saved it since it was opened here",
-            "Save under another name, then compare the two.",
+            tr("another window or program has saved it since it was opened here"),
+            tr("Save under another name, then compare the two."),
         )
     write_whole(path, project_bytes(work.state, work.place, readings, path.absolute().parent))
     work.saved(path, state_of_file(path))
@@ -169,12 +172,16 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
     try:
         content = json.loads(path.read_text("utf-8"))
     except OSError as error:
-        raise CannotRead(path, error.strerror or str(error), "Check the path.") from error
+        raise CannotRead(path, error.strerror or str(error), tr("Check the path.")) from error
     except ValueError as error:
-        raise CannotRead(path, f"it is not whole JSON ({error})", "Open a copy, if you have one.") from error
+        raise CannotRead(
+            path, tr("it is not whole JSON ({error})", error=error), tr("Open a copy, if you have one.")
+        ) from error
     version = content.get("brisk_atlas_project") if isinstance(content, dict) else None
     if isinstance(version, int) and version > SCHEMA:
-        raise CannotRead(path, f"a newer Brisk Atlas wrote it (version {version})", "Update the application.")
+        raise CannotRead(
+            path, tr("a newer Brisk Atlas wrote it (version {version})", version=version), tr("Update the application.")
+        )
     try:
         saved = _SavedProject.model_validate(_from_version_1(content, folder) if version == 1 else content)
         layers = tuple(layer_from(each, folder) for each in saved.layers)
@@ -186,9 +193,11 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         readings = {DataRef.from_json(r.ref, folder): options_from(r.reading) for r in saved.readings}
     except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
-        where = ".".join(map(str, first["loc"])) or "the file"
+        where = ".".join(map(str, first["loc"])) or tr("the file")
         raise CannotRead(
-            path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one."
+            path,
+            tr("it is not a project of Brisk Atlas ({where}: {first})", where=where, first=first["msg"]),
+            tr("Open a copy, if you have one."),
         ) from error
     recipes = _recipes(saved.recipes, path)
     layers, groups = gathered(layers, tuple(Group(**group.model_dump()) for group in saved.groups))

@@ -12,6 +12,7 @@ from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.working_copy.copy_store import WorkingCopy
 from brisk_atlas.core.working_copy.draft_refs import draft_in, with_draft
 from brisk_atlas.core.working_copy.merging import MergedRow, decided
@@ -116,11 +117,13 @@ def _done(layer: Layer, steps: Sequence[DraftStep]) -> DataRef:
 
 def _check(layer: Layer, right: str) -> None:
     if layer.locked:
-        raise AtlasError(layer.name, "the layer is locked", "Unlock it by its menu.")
+        raise AtlasError(layer.name, tr("the layer is locked"), tr("Unlock it by its menu."))
     if not layer.ref.is_copy:
-        raise CannotWrite(layer.ref, "it is no copy that is edited here", "Choose Edit features first.")
+        raise CannotWrite(layer.ref, tr("it is no copy that is edited here"), tr("Choose Edit features first."))
     if right not in WorkingCopy.of(layer.ref).outlet.rights:
-        raise CannotWrite(layer.ref, f"you may not {right} rows of it", "Ask its owner for the right.")
+        raise CannotWrite(
+            layer.ref, tr("you may not {right} rows of it", right=right), tr("Ask its owner for the right.")
+        )
 
 
 def plain_value(value: Any) -> Plain:

@@ -8,6 +8,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, PaperBlock, PaperGrid, PaperSize
 
 from .comparison import SIDE_NAMES, Comparison, Divide, Way
@@ -110,7 +111,7 @@ class _SavedPaper(SavedValue):
     @property
     def value(self) -> Paper:
         if len({each.id for each in self.blocks}) < len(self.blocks):
-            raise ValueError("two blocks of a page have one id")
+            raise ValueError(tr("two blocks of a page have one id"))
         blocks = tuple(PaperBlock(**dict(each)) for each in self.blocks)
         pages = PagesByFeature(**dict(self.pages)) if self.pages is not None else None
         return Paper(**dict(self) | {"blocks": blocks, "pages": pages})
@@ -160,7 +161,7 @@ def album_from(saved: SavedAlbum, folder: Path) -> Album:
     items = tuple(_plate(each, folder) if isinstance(each, _SavedPlate) else Passage(each.id, each.title, each.text)
                   for each in saved.items)  # fmt: skip
     if len({each.id for each in items}) < len(items):
-        raise ValueError("two items of the album have one id")
+        raise ValueError(tr("two items of the album have one id"))
     return Album(saved.title, saved.summary, items)
 
 

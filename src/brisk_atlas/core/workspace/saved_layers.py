@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from brisk_atlas.core.kinds import KINDS
 from brisk_atlas.core.model import Blend, DataKind, DataRef, GridStyle, Layer, Quantity, Style
 from brisk_atlas.core.model.hole_choices import NO_CHOICES, HoleChoices
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.standing import DRAPED, Standing
 
 from .saved_rows import rows_from, saved_rows
@@ -121,7 +122,7 @@ def _style(layer: SavedLayer, folder: Path) -> Style | None:
         values["flow"] = DataRef.from_json(values["flow"], folder)
     unknown = values.keys() - {field.name for field in fields(kind)}
     if unknown:
-        raise TypeError(f"a style has no {', '.join(sorted(unknown))}")
+        raise TypeError(tr("a style has no {sorted}", sorted=", ".join(sorted(unknown))))
     style: Style = _checked(cast(Hashable, kind))(values)
     return style
 
@@ -165,7 +166,7 @@ def _standing(values: dict[str, Any] | None, folder: Path) -> Standing:
             values = {**values, name: {**source, "ref": DataRef.from_json(source["ref"], folder)}}
     unknown = values.keys() - {field.name for field in fields(Standing)}
     if unknown:
-        raise TypeError(f"there is no {', '.join(sorted(unknown))} of how a layer stands")
+        raise TypeError(tr("there is no {sorted} of how a layer stands", sorted=", ".join(sorted(unknown))))
     standing: Standing = _checked(Standing)(values)
     return standing
 

@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from brisk_atlas.core.model import ColumnView, ComputedField, DataRef, Edit, FieldFilter, Join, TableView
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import PLAIN_ROWS
 
 _KINDS = {"values", "range", "text", "missing", "known"}
@@ -56,7 +57,7 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
         for f in values.get("filters", ())
     )  # fmt: skip
     if any(f.kind not in _KINDS for f in filters):
-        raise TypeError("a filter of an unknown kind")
+        raise TypeError(tr("a filter of an unknown kind"))
     found_rows = TableView(
         tuple(ColumnView(**_renamed(c)) for c in values.get("columns", ())),
         tuple((str(field), bool(down)) for field, down in values.get("sort", ())),

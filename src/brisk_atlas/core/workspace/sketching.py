@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -47,11 +48,13 @@ def draw_mark(work: Work, kind: MarkKind, xy: np.ndarray, text: str = "", *, ane
 
     crs = work.state.crs
     if crs is None:
-        raise AtlasError("the map", "it has no CRS, so that a sketch would have no place", "Set a layer's CRS first.")
+        raise AtlasError(
+            tr("the map"), tr("it has no CRS, so that a sketch would have no place"), tr("Set a layer's CRS first.")
+        )
     layer = None if anew else sketch_layer(work)
     sketch = sketch_of(layer) if layer is not None else Sketch.begun_in(NAME, crs)
     sketch = sketch.with_mark(_mark(sketch, kind, xy, crs, text))
-    what = f"draw a {kind}" if kind != "area" else "draw an area"
+    what = tr("draw a {kind}", kind=kind) if kind != "area" else tr("draw an area")
     if layer is None:
         added = work.add(sketch.ref(), sketch.facts(), first_look(), NAME, what=what)
         return added.id, len(sketch.marks) - 1
@@ -91,13 +94,13 @@ def remove_mark(work: Work, layer_id: str, number: int) -> None:
     if layer.locked:
         raise _locked(layer)
     if layer.rows.edits:
-        remedy = "Save them as a new file, or undo them first."
-        raise AtlasError(layer.name, "it has edited values in the sheet, which go by the number of a mark", remedy)
+        remedy = tr("Save them as a new file, or undo them first.")
+        raise AtlasError(layer.name, tr("it has edited values in the sheet, which go by the number of a mark"), remedy)
     work.pick(None)
     if len(sketch.marks) == 1:
         work.remove(layer_id)
     else:
-        _change(work, layer, sketch.without(number), "remove a mark")
+        _change(work, layer, sketch.without(number), tr("remove a mark"))
 
 
 def _mark(sketch: Sketch, kind: MarkKind, xy: np.ndarray, crs: str, text: str) -> Mark:
@@ -106,8 +109,10 @@ def _mark(sketch: Sketch, kind: MarkKind, xy: np.ndarray, crs: str, text: str) -
     try:
         return Mark(kind, sketch.placed(xy, crs), text)
     except ValueError as error:
-        remedy = "Draw within what the map's CRS shows."
-        raise AtlasError("the sketch", f"a part of it has no place on the Earth ({error})", remedy) from error
+        remedy = tr("Draw within what the map's CRS shows.")
+        raise AtlasError(
+            tr("the sketch"), tr("a part of it has no place on the Earth ({error})", error=error), remedy
+        ) from error
 
 
 def _change(work: Work, layer: Layer, sketch: Sketch, what: str) -> None:
@@ -115,10 +120,12 @@ def _change(work: Work, layer: Layer, sketch: Sketch, what: str) -> None:
         raise _locked(layer)
     ref = sketch.ref()
     if len(ref.place) > LARGEST:
-        remedy = "Export it as a file, or draw into a new sketch."
-        raise AtlasError(layer.name, f"a sketch can't hold more than {LARGEST:,} characters", remedy)
+        remedy = tr("Export it as a file, or draw into a new sketch.")
+        raise AtlasError(
+            layer.name, tr("a sketch can't hold more than {largest:,} characters", largest=LARGEST), remedy
+        )
     work.change(what, layer.id, ref=ref)
 
 
 def _locked(layer: Layer) -> AtlasError:
-    return AtlasError(layer.name, "the layer is locked", "Unlock it, or draw into a new sketch.")
+    return AtlasError(layer.name, tr("the layer is locked"), tr("Unlock it, or draw into a new sketch."))

@@ -14,6 +14,7 @@ from urllib.parse import parse_qs, urlencode
 from pyproj.exceptions import CRSError
 
 from brisk_atlas.core.model import AtlasError, DataRef, PlaceKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 
 from .named_places import NamedPlace
@@ -52,22 +53,24 @@ class ViewLink:
     def parse(cls, text: str) -> ViewLink:
         """Return what a link says. Raises AtlasError for one that says no view."""
         if not text.startswith(VIEW) or len(text) > MOST_TEXT:
-            raise AtlasError(text[:80], "it is no link to a view", f"A link begins with {VIEW}")
+            raise AtlasError(text[:80], tr("it is no link to a view"), tr("A link begins with {view}", view=VIEW))
         try:
             settings = parse_qs(text.removeprefix(VIEW), strict_parsing=True, max_num_fields=MOST_LAYERS + 10)
             x, y, resolution, turn = (float(settings.get(name, ["0"])[0]) for name in ("x", "y", "resolution", "turn"))
             width, height = (int(settings[name][0]) for name in ("width", "height"))
         except (ValueError, KeyError) as error:
-            raise AtlasError(text[:80], f"the link is damaged ({error})", "Ask for it again.") from None
+            raise AtlasError(
+                text[:80], tr("the link is damaged ({error})", error=error), tr("Ask for it again.")
+            ) from None
         crs = settings.get("crs", [None])[0]
         is_sound = all(map(isfinite, (x, y, resolution, turn))) and resolution > 0
         if not is_sound or not (0 < width <= MOST_PIXELS and 0 < height <= MOST_PIXELS):
-            raise AtlasError(text[:80], "the link names no place", "Ask for it again.")
+            raise AtlasError(text[:80], tr("the link names no place"), tr("Ask for it again."))
         if crs is not None and not _is_known(crs):
-            raise AtlasError(text[:80], f"its CRS “{crs[:60]}” is not known", "Ask for it again.")
+            raise AtlasError(text[:80], tr("its CRS “{crs}” is not known", crs=crs[:60]), tr("Ask for it again."))
         layers = tuple(DataRef.parse(each) for each in settings.get("layer", ()))
         if any(ref.kind is PlaceKind.INLINE for ref in layers):
-            raise AtlasError(text[:80], "a link carries no data", "Ask for the file itself.")
+            raise AtlasError(text[:80], tr("a link carries no data"), tr("Ask for the file itself."))
         return cls(NamedPlace("", "", x, y, resolution, width, height, crs, turn), layers)
 
 

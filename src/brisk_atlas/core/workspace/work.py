@@ -11,6 +11,8 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from brisk_atlas.core.model.language import tr
+
 from .comparison import Comparison, Divide, Way
 from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
 from .named_places import NamedPlace
@@ -237,7 +239,9 @@ class Work:
             at = next((i for i, other in enumerate(layers) if other.kind.has_cells), len(layers))
         layers.insert(at, layer)
         crs = self.state.crs or facts.crs
-        self._become(what or f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
+        self._become(
+            what or tr("open {free}", free=free), self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs)
+        )
         return layer
 
     def _free_name(self, base: str, besides: str | None = None) -> str:
@@ -263,10 +267,10 @@ class Work:
         layer = self.layer(layer_id)
         if layer is None:
             return None
-        copy = replace(layer, id=self._free_id(), name=self._free_name(f"{layer.name} copy"))
+        copy = replace(layer, id=self._free_id(), name=self._free_name(tr("{name} copy", name=layer.name)))
         at = self.layers.index(layer)
         layers = (*self.layers[:at], copy, *self.layers[at:])
-        self._become(f"duplicate {layer.name}", self.state._replace(layers=layers, subject=copy.id))
+        self._become(tr("duplicate {name}", name=layer.name), self.state._replace(layers=layers, subject=copy.id))
         return copy
 
     def show_only(self, ids: Collection[str]) -> None:
@@ -274,11 +278,13 @@ class Work:
         from dataclasses import replace
 
         layers = tuple(la if la.style is None else replace(la, visible=la.id in ids) for la in self.layers)
-        self._become("show all" if len(ids) == len(layers) else "show only one", self.state._replace(layers=layers))
+        self._become(
+            tr("show all") if len(ids) == len(layers) else tr("show only one"), self.state._replace(layers=layers)
+        )
 
     def use_crs(self, crs: str) -> None:
         """Show the map in another CRS, as a step of undo."""
-        self._become("change the map's CRS", self.state._replace(crs=crs))
+        self._become(tr("change the map's CRS"), self.state._replace(crs=crs))
 
     def remove(self, *ids: str) -> None:
         """Close layers, as a step of undo."""
@@ -290,7 +296,9 @@ class Work:
         subject = self.state.subject if self.state.subject not in ids else (rest[at].id if rest else None)
         comparison = self.state.comparison.without(ids) if self.state.comparison is not None else None
         crs = self.state.crs if rest else None
-        what = f"close {closing[0].name if len(closing) == 1 else f'{len(closing)} layers'}"
+        what = tr("close {count} layers", count=len(closing))
+        if len(closing) == 1:
+            what = tr("close {name}", name=closing[0].name)
         self._become(what, self.state._replace(layers=rest, subject=subject, comparison=comparison, crs=crs))
 
     def choose(self, layer_id: str | None) -> None:
@@ -330,7 +338,7 @@ class Work:
             if la.id in ids and la.style is not None else la
             for la in self.layers
         )  # fmt: skip
-        self._become("share one colour scale", self.state._replace(layers=layers))
+        self._become(tr("share one colour scale"), self.state._replace(layers=layers))
 
     def slide(self, what: str, layer_id: str, **values: object) -> bool:
         """Change values of a layer as `change` does, by a hand that is still moving: what follows on each other is one
@@ -383,7 +391,7 @@ class Work:
             return replace(moved, standing=standing, holes=holes if holes != layer.holes else layer.holes)
 
         layers = tuple(joined_there(layer) for layer in self.layers)
-        self._become("relink moved files", self.state._replace(layers=layers))
+        self._become(tr("relink moved files"), self.state._replace(layers=layers))
 
     def put_in_group(self, ids: Collection[str], name: str = "group") -> Group | None:
         """Make a group of layers and groups where the topmost of them stands, as a step of undo."""
@@ -397,7 +405,7 @@ class Work:
         parent = self._group_of(rows[0].id)
         made = Group(new_id, free, parent)
         layers, groups = moved(self.layers, (*self.state.groups, made), [row.id for row in rows], rows[0].id, new_id)
-        self._become(f"group {len(rows)} layers", self.state._replace(layers=layers, groups=groups))
+        self._become(tr("group {count} layers", count=len(rows)), self.state._replace(layers=layers, groups=groups))
         return made
 
     def _group_of(self, row_id: str) -> str | None:
@@ -416,7 +424,7 @@ class Work:
         groups = tuple(
             g._replace(parent=gone.parent) if g.parent == group_id else g for g in self.state.groups if g != gone
         )
-        self._become(f"ungroup {gone.name}", self.state._replace(layers=layers, groups=groups))
+        self._become(tr("ungroup {name}", name=gone.name), self.state._replace(layers=layers, groups=groups))
 
     def change_group(self, what: str, group_id: str, **values: Any) -> None:
         """Change values of a group: name, visible, opacity or folded."""
@@ -433,18 +441,18 @@ class Work:
         on = not rows[0].visible
         layers = tuple(replace(la, visible=on) if la.id in ids else la for la in self.layers)
         groups = tuple(g._replace(visible=on) if g.id in ids else g for g in self.state.groups)
-        self._become("show or hide", self.state._replace(layers=layers, groups=groups))
+        self._become(tr("show or hide"), self.state._replace(layers=layers, groups=groups))
 
     def place_rows(self, ids: Collection[str], above: str | None, into: str | None) -> None:
         """Move layers and groups to stand above another line of the stack, in a group, as a step of undo."""
         layers, groups = moved(self.layers, self.state.groups, ids, above, into)
-        self._become("reorder layers", self.state._replace(layers=layers, groups=groups))
+        self._become(tr("reorder layers"), self.state._replace(layers=layers, groups=groups))
 
     def reorder(self, ids: list[str]) -> None:
         """Put the layers into the order of `ids`, top first."""
         by_id = {layer.id: layer for layer in self.layers}
         if sorted(ids) == sorted(by_id):
-            self._become("reorder layers", self.state._replace(layers=tuple(by_id[i] for i in ids)))
+            self._become(tr("reorder layers"), self.state._replace(layers=tuple(by_id[i] for i in ids)))
 
     def move(self, row_id: str, by: int) -> None:
         """Move a layer or a group up (negative) or down by one line of the stack, into and out of groups."""
@@ -496,33 +504,35 @@ class Work:
     def put_on_side(self, layer_id: str, number: int | None) -> None:
         """Put a layer on one side of what is compared alone, or on all, as a step of undo."""
         if self.state.comparison is not None:
-            self._look("change the sides", self.state.comparison.with_layer_on(layer_id, number))
+            self._look(tr("change the sides"), self.state.comparison.with_layer_on(layer_id, number))
 
     def set_side(self, number: int, ids: tuple[str, ...]) -> None:
         """Give a side other layers; the number after the last one adds a side. A step of undo."""
         if self.state.comparison is not None:
-            self._look("change the sides", self.state.comparison.with_side(number, ids))
+            self._look(tr("change the sides"), self.state.comparison.with_side(number, ids))
 
     def remove_side(self, number: int) -> None:
         """Take away a side after B, as a step of undo."""
         comparison = self.state.comparison
         if comparison is not None and number > 1:
             sides = comparison.sides[:number] + comparison.sides[number + 1 :]
-            self._become("remove a pane", self.state._replace(comparison=comparison._replace(sides=sides)))
+            self._become(tr("remove a pane"), self.state._replace(comparison=comparison._replace(sides=sides)))
 
     def swap_sides(self) -> None:
         """Let A be B and B be A, as a step of undo."""
         comparison = self.state.comparison
         if comparison is not None:
             a, b, *further = comparison.sides
-            self._become("swap the sides", self.state._replace(comparison=comparison._replace(sides=(b, a, *further))))
+            self._become(
+                tr("swap the sides"), self.state._replace(comparison=comparison._replace(sides=(b, a, *further)))
+            )
 
     def look_by(self, way: Way, divide: Divide | None = None) -> None:
         """Look at the same sides in another way, as a step of undo."""
         comparison = self.state.comparison
         if comparison is not None:
             after = comparison._replace(way=way, divide=divide or comparison.divide)
-            self._become(f"compare by {after.way}", self.state._replace(comparison=after))
+            self._become(tr("compare by {way}", way=after.way), self.state._replace(comparison=after))
 
     def compared_grids(self) -> tuple[Layer, Layer] | None:
         """Return the top grid of sides A and B, if both have one."""
@@ -541,23 +551,23 @@ class Work:
         name = next(n for n in names if n not in taken)
         new_id = next(i for n in itertools.count(1) if (i := f"place-{n}") not in ids)
         stored = place._replace(id=new_id, name=name)
-        self._become(f"store the place {name}", self.state._replace(places=(*self.state.places, stored)))
+        self._become(tr("store the place {name}", name=name), self.state._replace(places=(*self.state.places, stored)))
         return stored
 
     def rename_place(self, place_id: str, name: str) -> None:
         """Give a place another name; an empty one changes nothing."""
         if name.strip():
             places = tuple(p._replace(name=name.strip()) if p.id == place_id else p for p in self.state.places)
-            self._become("rename a place", self.state._replace(places=places))
+            self._become(tr("rename a place"), self.state._replace(places=places))
 
     def remove_place(self, place_id: str) -> None:
         """Remove a named place, as a step of undo."""
         places = tuple(p for p in self.state.places if p.id != place_id)
-        self._become("remove a place", self.state._replace(places=places))
+        self._become(tr("remove a place"), self.state._replace(places=places))
 
     def stop_comparing(self) -> None:
         """Compare nothing any more, as a step of undo."""
-        self._become("stop comparing", self.state._replace(comparison=None))
+        self._become(tr("stop comparing"), self.state._replace(comparison=None))
 
     def pick(self, picks: Picks | None) -> None:
         """Pick features, or none; no step of undo."""

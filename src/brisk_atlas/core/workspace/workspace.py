@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from brisk_atlas.core.model.kinds import DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Jobs, Lane
 
 from .layer_times import LayerTimes
@@ -187,7 +188,7 @@ class Workspace:
 
         from .style_inside import style_inside
 
-        report(0.1, "looking at it")
+        report(0.1, tr("looking at it"))
         dataset = self.cache.dataset(ref)
         self.layer_times.note(dataset)
         parts = [part for part in dataset.parts if part.facts.kind in KINDS]
@@ -201,12 +202,16 @@ class Workspace:
             parts = parts[:1]
         if not parts and ref.part is not None:
             names = ", ".join(part.facts.name for part in dataset.parts)
-            raise AtlasError(ref.whole, f"it has no part called {ref.part}", f"There are: {names}.")
+            raise AtlasError(
+                ref.whole, tr("it has no part called {part}", part=ref.part), tr("There are: {names}.", names=names)
+            )
         if not parts:
-            raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
+            raise AtlasError(
+                ref, tr("a {kind} is not drawn on the Desk", kind=dataset.kind), tr("Read it on Find or Record.")
+            )
         found = []
         for number, part in enumerate(parts):
-            report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
+            report(0.2 + 0.8 * number / len(parts), tr("reading {name}", name=part.facts.name))
             source = ref.with_part(part.facts.name)
             if part.facts.kind.has_shapes and part.facts.extent is not None:
                 from brisk_atlas.core.cache.by_view import seen_features
@@ -328,7 +333,9 @@ class Workspace:
         found = [by_id] if by_id is not None else [layer for layer in self.work.layers if layer.name == name]
         if len(found) != 1:
             names = ", ".join(layer.name for layer in self.work.layers) or "none"
-            raise AtlasError(name, f"{len(found)} open layers are called so", f"Open are: {names}.")
+            raise AtlasError(
+                name, tr("{count} open layers are called so", count=len(found)), tr("Open are: {names}.", names=names)
+            )
         return found[0]
 
     def dataset_of(self, layer: Layer) -> Dataset | None:
@@ -376,7 +383,7 @@ class Workspace:
 
         now = self.work.layer(layer.id)
         if now is not None:
-            self.work.change("save edits", layer.id, rows=replace(now.rows, edits=(), edited_from=()))
+            self.work.change(tr("save edits"), layer.id, rows=replace(now.rows, edits=(), edited_from=()))
 
     def forget(self, layer: Layer) -> None:
         """Have a layer read anew, as its file was written."""
@@ -405,7 +412,7 @@ class Workspace:
 
             give_back()
 
-        self.jobs.start("Giving back memory", trim, shown=False, lane=Lane.BATCH)
+        self.jobs.start(tr("Giving back memory"), trim, shown=False, lane=Lane.BATCH)
 
     def close(self) -> bool:
         """End all work and give everything back; returns whether all of it has ended."""

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource
 
 from ..drawers.deletable_list import DeletableList
@@ -42,7 +43,7 @@ if TYPE_CHECKING:
 
 THUMB = QSize(112, 70)
 ITEM_ID = Qt.ItemDataRole.UserRole
-EMPTY = (
+EMPTY = tr(
     "An album says what was seen, in pictures with a few words, in an order. Whoever gets it needs a browser alone: "
     "maps come closer under the hand, A and B are divided by a curtain, a click says what lies there.\n\n"
     "1  On the Desk, press F9: what the pane with the keyboard shows becomes a plate. On Record it is the record.\n"
@@ -50,9 +51,10 @@ EMPTY = (
     "3  Write it: a page with everything in one file, a folder for a web server, PDF or slides."
 )
 FORMS = {
-    "Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Slides, OpenDocument (*.odp)": ".odp",
-    "Slides, Office Open XML (*.pptx)": ".pptx",
-    "Pictures with captions (*.zip)": ".zip", "Folder for a web server (*)": "",
+    tr("Web page, all in one file (*.html)"): ".html", tr("PDF (*.pdf)"): ".pdf",
+        tr("Slides, OpenDocument (*.odp)"): ".odp",
+    tr("Slides, Office Open XML (*.pptx)"): ".pptx",
+    tr("Pictures with captions (*.zip)"): ".zip", tr("Folder for a web server (*)"): "",
 }  # fmt: skip
 NOTHING, ITEM = range(2)
 
@@ -76,41 +78,41 @@ class AlbumView(QWidget):
         self._captioned = ""  # the id of the item whose text is shown
         self.title, self.summary = QLineEdit(), QLineEdit()
         self.title.setObjectName("album title")
-        self.title.setAccessibleName("Title of the album")
-        self.title.setPlaceholderText("Title of the album")
-        self.summary.setPlaceholderText("What it is about, in a sentence")
-        self.summary.setAccessibleName("What the album is about")
+        self.title.setAccessibleName(tr("Title of the album"))
+        self.title.setPlaceholderText(tr("Title of the album"))
+        self.summary.setPlaceholderText(tr("What it is about, in a sentence"))
+        self.summary.setAccessibleName(tr("What the album is about"))
         self.list = DeletableList()
         self.list.setObjectName("album items")
-        self.list.setAccessibleName("Plates and texts")
+        self.list.setAccessibleName(tr("Plates and texts"))
         self.list.setIconSize(THUMB)
         self.list.setWordWrap(True)
-        self.up, self.down, self.remove = (QPushButton(words) for words in ("Up", "Down", "Remove"))
-        self.text, self.picture = QPushButton("Add text"), QPushButton("Add a picture…")
-        self.write = QPushButton("Write…")
+        self.up, self.down, self.remove = (QPushButton(words) for words in (tr("Up"), tr("Down"), tr("Remove")))
+        self.text, self.picture = QPushButton(tr("Add text")), QPushButton(tr("Add a picture…"))
+        self.write = QPushButton(tr("Write…"))
         self.write.setObjectName("main")
         self.item_title = QLineEdit()
         self.item_title.setObjectName("plate title")
-        self.item_title.setAccessibleName("Title of the plate")
-        self.item_title.setPlaceholderText("Title")
+        self.item_title.setAccessibleName(tr("Title of the plate"))
+        self.item_title.setPlaceholderText(tr("Title"))
         self.facts = PlainLabel("")
         self.facts.setObjectName("quiet")
         self.facts.setWordWrap(True)
         self.shown = PictureView()
         self.rows = PlateRows()
-        self.caption = CaptionEdit("Caption", SpellingSettings(session, settings, self._names))
+        self.caption = CaptionEdit(tr("Caption"), SpellingSettings(session, settings, self._names))
         self.alt = QLineEdit()
-        self.alt.setPlaceholderText("What it shows, for those who don't see it")
-        self.alt.setAccessibleName("Alternative text")
-        self.joined = QCheckBox("Together with the next")
-        self.joined.setToolTip("Two plates are shown as before and after, more as a series")
-        self.show_it, self.again = QPushButton("Show on the Desk"), QPushButton("Draw again")
-        self.on_paper = QPushButton("On paper…")
-        self.on_paper.setToolTip("Lay it out on a page at a true scale, for PDF, SVG or PNG")
+        self.alt.setPlaceholderText(tr("What it shows, for those who don't see it"))
+        self.alt.setAccessibleName(tr("Alternative text"))
+        self.joined = QCheckBox(tr("Together with the next"))
+        self.joined.setToolTip(tr("Two plates are shown as before and after, more as a series"))
+        self.show_it, self.again = QPushButton(tr("Show on the Desk")), QPushButton(tr("Draw again"))
+        self.on_paper = QPushButton(tr("On paper…"))
+        self.on_paper.setToolTip(tr("Lay it out on a page at a true scale, for PDF, SVG or PNG"))
         self.paper_view = PaperView(session)
         self._lays_out = False  # whether the plate is shown on paper
-        self.over_time = QPushButton("Time series…")
-        self.over_time.setToolTip("On the page a click on a feature shows its values over time")
+        self.over_time = QPushButton(tr("Time series…"))
+        self.over_time.setToolTip(tr("On the page a click on a feature shows its values over time"))
         self.empty = PlainLabel(EMPTY)
         self._lay_out()
         self._connect()
@@ -171,15 +173,15 @@ class AlbumView(QWidget):
             self.session.work.change_album(what, made(self.album))
 
         self.title.editingFinished.connect(
-            lambda: on_album("title of the album", lambda a: a._replace(title=self.title.text().strip()))
+            lambda: on_album(tr("title of the album"), lambda a: a._replace(title=self.title.text().strip()))
         )
         self.summary.editingFinished.connect(
-            lambda: on_album("summary of the album", lambda a: a._replace(summary=self.summary.text().strip()))
+            lambda: on_album(tr("summary of the album"), lambda a: a._replace(summary=self.summary.text().strip()))
         )
-        self.item_title.editingFinished.connect(lambda: self._change("title", title=self.item_title.text().strip()))
-        self.alt.editingFinished.connect(lambda: self._change("alternative text", alt=self.alt.text().strip()))
+        self.item_title.editingFinished.connect(lambda: self._change(tr("title"), title=self.item_title.text().strip()))
+        self.alt.editingFinished.connect(lambda: self._change(tr("alternative text"), alt=self.alt.text().strip()))
         self.caption.edited.connect(self._write_caption)
-        self.joined.clicked.connect(lambda on: self._change("together with the next", joined=on))
+        self.joined.clicked.connect(lambda on: self._change(tr("together with the next"), joined=on))
         self.list.currentRowChanged.connect(lambda row: self._show_item())
         self.list.delete_pressed.connect(self._remove)
         self.list.itemDoubleClicked.connect(lambda item: self._show())
@@ -244,8 +246,8 @@ class AlbumView(QWidget):
         self.list.clear()
         for number, each in enumerate(album.items):
             is_joined = isinstance(each, Plate) and each.joined and number + 1 < len(album.items)
-            title = each.title or ("Text" if isinstance(each, Passage) else "Untitled")
-            item = QListWidgetItem(f"{title} ↕ with the next" if is_joined else title)
+            title = each.title or (tr("Text") if isinstance(each, Passage) else tr("Untitled"))
+            item = QListWidgetItem(tr("{title} ↕ with the next", title=title) if is_joined else title)
             item.setData(ITEM_ID, each.id)
             if isinstance(each, Plate) and each.picture in self._thumbs:
                 item.setIcon(self._thumbs[each.picture])
@@ -286,7 +288,7 @@ class AlbumView(QWidget):
                 if item is not None and isinstance(plate, Plate) and plate.picture in self._thumbs:
                     item.setIcon(self._thumbs[plate.picture])
 
-        self._run("Small pictures", work, done, shown=False)
+        self._run(tr("Small pictures"), work, done, shown=False)
 
     def _show_pictures(self, plate: Plate) -> None:
         """Show the pictures of a plate, read in the background."""
@@ -298,7 +300,7 @@ class AlbumView(QWidget):
             if self._captioned == plate.id:
                 self.shown.show_pictures(pictures)
 
-        self._run("Picture", work, done, shown=False)
+        self._run(tr("Picture"), work, done, shown=False)
 
     def choose(self, item_id: str) -> None:
         """Make an item the current one."""
@@ -344,17 +346,17 @@ class AlbumView(QWidget):
     def _show_facts(self, plate: Plate) -> None:
         view, words = plate.view, [plate.kind.value]
         if plate.table is not None:
-            words.append(f"{len(plate.table.rows):,} of {plate.table.total:,} rows")
-        words += [f"{plate.series.value} over time"] if plate.series is not None else []
+            words.append(tr("{count:,} of {total:,} rows", count=len(plate.table.rows), total=plate.table.total))
+        words += [tr("{value} over time", value=plate.series.value)] if plate.series is not None else []
         words += [view.crs] if view is not None and view.crs and plate.kind is PlateKind.MAP else []
-        words += [f"captured {plate.captured.replace('T', ' ')[:16]} UTC"] if plate.captured else []
+        words += [tr("captured {replace} UTC", replace=plate.captured.replace("T", " ")[:16])] if plate.captured else []
         line = " · ".join(words)
         self.facts.setText(line)
 
         def done(changed: dict[str, list[PlateSource]]) -> None:
             if self.current is plate and plate.id in changed:
                 names = ", ".join(each.name for each in changed[plate.id])
-                self.facts.setText(f"{line} · changed since: {names}")
+                self.facts.setText(tr("{line} · changed since: {names}", line=line, names=names))
 
         self.redrawer.find_changed([plate], done)
 
@@ -368,17 +370,19 @@ class AlbumView(QWidget):
     def _write_caption(self, markdown: str) -> None:
         item = self.album.item(self._captioned)
         if isinstance(item, Passage):
-            self.session.work.change_album("text", self.album.changed(item._replace(text=markdown)))
+            self.session.work.change_album(tr("text"), self.album.changed(item._replace(text=markdown)))
         elif item is not None:
-            self.session.work.change_album("caption", self.album.changed(item._replace(caption=markdown)))
+            self.session.work.change_album(tr("caption"), self.album.changed(item._replace(caption=markdown)))
 
     def _move(self, by: int) -> None:
         if self.current is not None:
-            self.session.work.change_album("order of the album", self.album.moved(self.current.id, by))
+            self.session.work.change_album(tr("order of the album"), self.album.moved(self.current.id, by))
 
     def _remove(self) -> None:
         if self.current is not None:
-            self.session.work.change_album(f"remove {self.current.title}", self.album.without(self.current.id))
+            self.session.work.change_album(
+                tr("remove {title}", title=self.current.title), self.album.without(self.current.id)
+            )
 
     def _add(self, what: str, item: AlbumItem) -> None:
         made = item._replace(id=self.album.free_id())
@@ -388,11 +392,13 @@ class AlbumView(QWidget):
 
     def add_text(self) -> None:
         """Have a passage behind the current item, and write it."""
-        self._add("add text", Passage("", ""))
+        self._add(tr("add text"), Passage("", ""))
         self.item_title.setFocus()
 
     def _choose_picture(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "A picture", "", "Pictures (*.png *.jpg *.jpeg *.webp *.tif)")
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, tr("A picture"), "", tr("Pictures (*.png *.jpg *.jpeg *.webp *.tif)")
+        )
         if chosen:
             self.add_picture(Path(chosen))
 
@@ -405,12 +411,14 @@ class AlbumView(QWidget):
             try:
                 return stored_file(path.read_bytes())
             except OSError as error:
-                raise CannotRead(path, f"it is no picture that can be read ({error})", "Choose another.") from error
+                raise CannotRead(
+                    path, tr("it is no picture that can be read ({error})", error=error), tr("Choose another.")
+                ) from error
 
         def done(data: bytes) -> None:
-            self._add("add a picture", Plate("", path.stem, PlateKind.OUTSIDE, picture=data))
+            self._add(tr("add a picture"), Plate("", path.stem, PlateKind.OUTSIDE, picture=data))
 
-        self._run(f"Reading {path.name}", work, done)
+        self._run(tr("Reading {name}", name=path.name), work, done)
 
     def _show(self) -> None:
         if isinstance(self.current, Plate) and self.current.view is not None:
@@ -437,9 +445,9 @@ class AlbumView(QWidget):
         def done(facts: dict[str, Facts]) -> None:
             form = SeriesForm(view, facts, plate.series, self)
             if form.exec() and self.current is not None and self.current.id == plate.id:
-                self._change("time series", series=form.series)
+                self._change(tr("time series"), series=form.series)
 
-        self._run("Fields", work, done, False)
+        self._run(tr("Fields"), work, done, False)
 
     def draw_again(self) -> None:
         """Draw the current plate as its data is now."""
@@ -459,7 +467,7 @@ class AlbumView(QWidget):
         self.caption.flush()
         name = "".join(c if c.isalnum() else "_" for c in self.album.title).strip("_").lower() or "album"
         start = (self.session.work.file.parent if self.session.work.file is not None else Path.home()) / f"{name}.html"
-        chosen, form = QFileDialog.getSaveFileName(self, "Write the album", str(start), ";;".join(FORMS))
+        chosen, form = QFileDialog.getSaveFileName(self, tr("Write the album"), str(start), ";;".join(FORMS))
         if chosen:
             path = Path(chosen)
             self.write_to(path if path.suffix else path.with_suffix(FORMS.get(form, ".html")))
@@ -469,8 +477,8 @@ class AlbumView(QWidget):
         from brisk_atlas.core.operations import WriteAlbum
 
         def done(written: Written) -> None:
-            self.session.noticed.emit("good", f"Wrote {written.what} to {path}", "")
+            self.session.noticed.emit("good", tr("Wrote {what} to {path}", what=written.what, path=path), "")
             shown = path / "index.html" if path.is_dir() else path
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(shown)))
 
-        self._running.append(self.session.run_operation(f"Writing {path.name}", WriteAlbum(path), done))
+        self._running.append(self.session.run_operation(tr("Writing {name}", name=path.name), WriteAlbum(path), done))

@@ -6,6 +6,8 @@ from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QTextCursor, QTextDocument, QTextListFormat
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QTextEdit, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from .spelling_marks import SpellingMarks, SpellingSettings
 
 DIALECT = QTextDocument.MarkdownFeature.MarkdownDialectCommonMark | QTextDocument.MarkdownFeature.MarkdownNoHTML
@@ -38,8 +40,9 @@ class CaptionEdit(QWidget):
         self.text.textChanged.connect(self._later.start)
         tools = QHBoxLayout()
         tools.setSpacing(2)
-        deeds = (("Strong", "Ctrl+B", self._strong), ("Emphasis", "Ctrl+I", self._emphasis), ("List", "", self._list),
-                 ("Link…", "", self._link))  # fmt: skip
+        deeds = ((tr("Strong"), "Ctrl+B", self._strong), (tr("Emphasis"), "Ctrl+I", self._emphasis),
+                 (tr("List"), "", self._list),
+                 (tr("Link…"), "", self._link))  # fmt: skip
         for words, keys, deed in deeds:
             button = QToolButton()
             button.setText(words)
@@ -103,7 +106,7 @@ class CaptionEdit(QWidget):
         self.text.setFocus()
 
     def _link(self) -> None:
-        address, yes = QInputDialog.getText(self, "Link", "Address", text="https://")
+        address, yes = QInputDialog.getText(self, tr("Link"), tr("Address"), text="https://")
         if yes and address.strip():
             self.add_link(address.strip())
 

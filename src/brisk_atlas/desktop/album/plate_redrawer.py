@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateSource, PlateView
 
@@ -30,7 +31,7 @@ class PlateRedrawer:
             found = {plate.id: changed_sources(plate) for plate in plates}
             return {name: changed for name, changed in found.items() if changed}
 
-        self._run("Sources", work, done, False)
+        self._run(tr("Sources"), work, done, False)
 
     def draw_again(self, plates: Sequence[Plate]) -> None:
         """Draw the maps of plates as their data is now: files that changed are read again. One undo takes it back."""
@@ -69,9 +70,14 @@ class PlateRedrawer:
                 if isinstance(now, Plate):
                     album = album.changed(now._replace(picture=plate.picture, other=plate.other,
                                                        density=plate.density, sources=plate.sources))  # fmt: skip
-            what = "draw a plate again" if len(made) == 1 else "draw plates again"
+            what = tr("draw a plate again") if len(made) == 1 else tr("draw plates again")
             self.session.work.change_album(what, album)
 
         self._run(
-            f"Drawing {maps[0][0].title}" if len(maps) == 1 else f"Drawing {len(maps):,} plates", work, done, True
+            tr("Drawing {title}", title=maps[0][0].title)
+            if len(maps) == 1
+            else tr("Drawing {count:,} plates", count=len(maps)),
+            work,
+            done,
+            True,
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.named_places import NamedPlace
 from brisk_atlas.core.workspace.plates import Plate, PlateKind
 
@@ -16,7 +17,7 @@ def show_on_desk(desk: DeskPage, plate: Plate) -> None:
     view = plate.view
     if view is None:
         return
-    desk.session.work.show_view(f"show {plate.title or 'a plate'}", view)
+    desk.session.work.show_view(tr("show {title}", title=plate.title or tr("a plate")), view)
     if view.width > 1:
         desk.map.grid = view.grid
         eye = view.eye if plate.kind is PlateKind.RELIEF else None

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateTable, PlateView
 
 from ..session import Session
@@ -23,8 +24,9 @@ if TYPE_CHECKING:
     from ..sheet.grid import SheetGrid
 
 MOST_ROWS = 500  # of a sheet
-NAMES = {PlateKind.MAP: "Map", PlateKind.RELIEF: "Relief", PlateKind.STRIP: "Profile", PlateKind.SHEET: "Rows",
-         PlateKind.RECORD: "Record"}  # fmt: skip
+NAMES = {PlateKind.MAP: tr("Map"), PlateKind.RELIEF: tr("Relief"), PlateKind.STRIP: tr("Profile"),
+         PlateKind.SHEET: tr("Rows"),
+         PlateKind.RECORD: tr("Record")}  # fmt: skip
 
 
 class Taken(NamedTuple):
@@ -106,14 +108,16 @@ class PlateTaker:
         def done(made: Plate) -> None:
             album = work.state.album
             free = album.free_id()
-            work.change_album("capture a plate", album.with_item(made._replace(id=free)))
+            work.change_album(tr("capture a plate"), album.with_item(made._replace(id=free)))
             if then is not None:
                 then(free)
                 return
             count = len(work.state.album.plates)
-            self.session.noticed.emit("good", f"{title} is plate {count} of the album, on Hand over.", "")
+            self.session.noticed.emit(
+                "good", tr("{title} is plate {count} of the album, on Hand over.", title=title, count=count), ""
+            )
 
-        self.session.run("Capturing a plate", make, done)
+        self.session.run(tr("Capturing a plate"), make, done)
 
 
 def view_of(desk: DeskPage) -> PlateView | None:
@@ -177,5 +181,5 @@ def pane_with_keyboard(desk: DeskPage) -> PlateKind:
 def _alt(kind: PlateKind, layers: tuple[Layer, ...]) -> str:
     """Return what a plate shows, for those who don't see it, until somebody writes it better."""
     names = [layer.name for layer in layers]
-    listed = ", ".join(names[:4]) + (f" and {len(names) - 4} more layers" if len(names) > 4 else "")
+    listed = ", ".join(names[:4]) + (tr(" and {count} more layers", count=len(names) - 4) if len(names) > 4 else "")
     return f"{NAMES[kind]} of {listed}" if listed else NAMES[kind]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plates import PlateSeries, PlateView
 
 from ..plain_text import PlainLabel
@@ -25,7 +26,7 @@ class SeriesForm(QDialog):
         from brisk_atlas.core.operations.album_series import guessed_series, layers_for_series
 
         super().__init__(parent)
-        self.setWindowTitle("Time series")
+        self.setWindowTitle(tr("Time series"))
         self._facts, self.series = facts, series
         self.layer, self.key, self.table, self.table_key, self.time, self.value = (QComboBox() for _ in range(6))
         layers, tables = layers_for_series(view)
@@ -33,15 +34,16 @@ class SeriesForm(QDialog):
             for layer in found:
                 box.addItem(layer.name, layer.id)
         words = PlainLabel(
-            "On the page a click on a feature shows its values over time, from a table that has its key."
+            tr("On the page a click on a feature shows its values over time, from a table that has its key.")
         )
         words.setWordWrap(True)
         form = QFormLayout()
-        for text, box in (("Features of", self.layer), ("Their key", self.key), ("Values from", self.table),
-                          ("Its key", self.table_key), ("Time", self.time), ("Value", self.value)):  # fmt: skip
+        for text, box in ((tr("Features of"), self.layer), (tr("Their key"), self.key), (tr("Values from"), self.table),
+                          (tr("Its key"), self.table_key), (tr("Time"), self.time),
+                          (tr("Value"), self.value)):  # fmt: skip
             form.addRow(text, box)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self.none = QPushButton("No series")
+        self.none = QPushButton(tr("No series"))
         self.buttons.addButton(self.none, QDialogButtonBox.ButtonRole.ResetRole)
         column = QVBoxLayout(self)
         column.addWidget(words)

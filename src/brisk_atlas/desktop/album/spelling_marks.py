@@ -10,6 +10,8 @@ from PyQt6.QtCore import QPoint, QSettings
 from PyQt6.QtGui import QColor, QSyntaxHighlighter, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QMenu, QTextEdit
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import LIGHT
 
 if TYPE_CHECKING:
@@ -79,7 +81,7 @@ class SpellingMarks(QSyntaxHighlighter):
             self.speller = speller
             self.rehighlight()
 
-        self.job = self.settings.session.run("Dictionary", work, done, shown=False)
+        self.job = self.settings.session.run(tr("Dictionary"), work, done, shown=False)
 
     def refresh(self) -> None:
         """Take over names that came since."""
@@ -101,16 +103,16 @@ class SpellingMarks(QSyntaxHighlighter):
         word = cursor.selectedText()
         if self.speller is not None and self.speller.unknown(word):
             entries = [(each, partial(cursor.insertText, each)) for each in self.speller.proposals(word)]
-            entries.append((f"Add “{word}” to the known words", partial(self._add, word)))
+            entries.append((tr("Add “{word}” to the known words", word=word), partial(self._add, word)))
             for words, deed in entries:
                 action = menu.addAction(words)
                 assert action is not None
                 action.triggered.connect(lambda checked=False, deed=deed: deed())
                 menu.insertAction(first, action)
             menu.insertSeparator(first)
-        languages = menu.addMenu("Spelling")
+        languages = menu.addMenu(tr("Spelling"))
         assert languages is not None
-        for key, name in {OFF: "Not looked at", **LANGUAGES}.items():
+        for key, name in {OFF: tr("Not looked at"), **LANGUAGES}.items():
             action = languages.addAction(name)
             assert action is not None
             action.setCheckable(True)

@@ -23,6 +23,8 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Lane
 
 from ..plain_text import PlainLabel
@@ -38,12 +40,12 @@ if TYPE_CHECKING:
 
 REST_MS = 400  # from the last key until the source is looked at
 LARGEST_MB = 100_000
-INTRODUCTION = (
+INTRODUCTION = tr(
     "A catalogue site shows others what there is: a page for each dataset with its map, rows, record and files, a "
     "search, and forms that machines read. It is a folder of files, for any web server or a disk."
 )
-SAME, AS_THEY_ARE = "as it is", "as they are"
-FIRST = "Choose a folder of data and a folder for the site. What the site will have is listed here."
+SAME, AS_THEY_ARE = "as it is", tr("as they are")
+FIRST = tr("Choose a folder of data and a folder for the site. What the site will have is listed here.")
 
 
 class CatalogueView(QWidget):
@@ -61,32 +63,32 @@ class CatalogueView(QWidget):
         self.source = QComboBox()
         self.source.setEditable(True)
         self.source.setObjectName("catalogue source")
-        self.source.setAccessibleName("What the site is made of")
+        self.source.setAccessibleName(tr("What the site is made of"))
         self.source.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.out = QLineEdit()
         self.out.setObjectName("catalogue folder")
-        self.out.setAccessibleName("Folder of the site")
-        self.out.setPlaceholderText("A new folder, or that of the site")
-        self.choose_source, self.choose_out = QPushButton("Folder…"), QPushButton("Folder…")
+        self.out.setAccessibleName(tr("Folder of the site"))
+        self.out.setPlaceholderText(tr("A new folder, or that of the site"))
+        self.choose_source, self.choose_out = QPushButton(tr("Folder…")), QPushButton(tr("Folder…"))
         self.title, self.address = QLineEdit(), QLineEdit()
-        self.title.setPlaceholderText("The name of the folder")
-        self.address.setPlaceholderText("https://…, where it will be found")
-        self.address.setToolTip("Harvesters and search engines need it; the pages work without")
+        self.title.setPlaceholderText(tr("The name of the folder"))
+        self.address.setPlaceholderText(tr("https://…, where it will be found"))
+        self.address.setToolTip(tr("Harvesters and search engines need it; the pages work without"))
         self.summary = QPlainTextEdit()
-        self.summary.setPlaceholderText("What the site is about, in a few sentences")
+        self.summary.setPlaceholderText(tr("What the site is about, in a few sentences"))
         self.summary.setMaximumHeight(96)
         self.summary.setTabChangesFocus(True)
         self.largest = QSpinBox()
         self.largest.setRange(1, LARGEST_MB)
         self.largest.setValue(200)
         self.largest.setSuffix(" MB")
-        self.largest.setToolTip("Larger files are described, and not handed out")
-        self.check = QCheckBox("Check the descriptions by the shapes of DCAT-AP")
+        self.largest.setToolTip(tr("Larger files are described, and not handed out"))
+        self.check = QCheckBox(tr("Check the descriptions by the shapes of DCAT-AP"))
         self.check.setChecked(True)
-        self.make = QPushButton("Make the site")
+        self.make = QPushButton(tr("Make the site"))
         self.make.setObjectName("main")
-        self.look = QPushButton("Look at it")
-        self.look.setToolTip("Open the site in a browser")
+        self.look = QPushButton(tr("Look at it"))
+        self.look.setToolTip(tr("Open the site in a browser"))
         self.result = PlainLabel("")
         self.result.setObjectName("quiet")
         self.result.setWordWrap(True)
@@ -111,16 +113,19 @@ class CatalogueView(QWidget):
         column.addWidget(about)
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        for label, field, button in (("Data", self.source, self.choose_source), ("Site", self.out, self.choose_out)):
+        for label, field, button in (
+            (tr("Data"), self.source, self.choose_source),
+            (tr("Site"), self.out, self.choose_out),
+        ):
             row = QHBoxLayout()
             row.addWidget(field, 1)
             row.addWidget(button)
             form.addRow(label, row)
         for label, widget in (
-            ("Title", self.title),
-            ("Summary", self.summary),
-            ("Address", self.address),
-            ("Files up to", self.largest),
+            (tr("Title"), self.title),
+            (tr("Summary"), self.summary),
+            (tr("Address"), self.address),
+            (tr("Files up to"), self.largest),
         ):
             form.addRow(label, widget)
         column.addLayout(form)
@@ -165,12 +170,12 @@ class CatalogueView(QWidget):
         self.source.addItems(dict.fromkeys(places))
 
     def _choose_source(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "The folder of data", self.source.currentText())
+        chosen = QFileDialog.getExistingDirectory(self, tr("The folder of data"), self.source.currentText())
         if chosen:
             self.source.setEditText(chosen)
 
     def _choose_out(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "The folder of the site", self.out.text())
+        chosen = QFileDialog.getExistingDirectory(self, tr("The folder of the site"), self.out.text())
         if chosen:
             self.out.setText(chosen)
             self._read_site()
@@ -222,7 +227,7 @@ class CatalogueView(QWidget):
                 self.largest.setValue(state.wish.largest_mb)
             self._show_state()
 
-        self._run("The site", lambda job: stored_site(out), done)
+        self._run(tr("The site"), lambda job: stored_site(out), done)
 
     def look_ahead(self) -> None:
         """List what the site will have."""
@@ -235,11 +240,11 @@ class CatalogueView(QWidget):
             self._show_state()
             return
         if "://" in self.source.currentText() and self.source.currentText() != self._chosen:
-            self.head.setText("Press Enter in Data to look at what that address has.")
+            self.head.setText(tr("Press Enter in Data to look at what that address has."))
             self.table.rows.show_rows([])
             self._show_state()
             return
-        self.head.setText("Looking at what is there…")
+        self.head.setText(tr("Looking at what is there…"))
 
         def done(rows: list[PlannedDataset]) -> None:
             if turn == self._asked:
@@ -252,7 +257,7 @@ class CatalogueView(QWidget):
 
         if self._looking is not None:
             self._looking.cancel()
-        self._looking = self._run("Looking ahead", lambda job: wish.plan(job.report), done, failed)
+        self._looking = self._run(tr("Looking ahead"), lambda job: wish.plan(job.report), done, failed)
         self._show_state()
 
     def show_plan(self, rows: list[PlannedDataset]) -> None:
@@ -260,18 +265,19 @@ class CatalogueView(QWidget):
         self.table.rows.show_rows(rows)
         counts = Counter(row.build for row in rows)
         bare = sum(row.entry is not None and row.entry.is_listed and not row.entry.has_record for row in rows)
-        words = [f"{len(rows):,} dataset{'s' if len(rows) != 1 else ''}"]
+        words = [trn("{count:,} dataset", "{count:,} datasets", len(rows))]
         words += [
-            f"{count:,} {AS_THEY_ARE if count > 1 and build == SAME else build}" for build, count in counts.items()
+            f"{count:,} {AS_THEY_ARE if count > 1 and build == SAME else shown(build)}"
+            for build, count in counts.items()
         ]
-        text = f"{words[0]}: {', '.join(words[1:])}." if rows else "There is no data."
+        text = f"{words[0]}: {', '.join(words[1:])}." if rows else tr("There is no data.")
         if bare:
-            text += f" {bare:,} without a record: their pages state what the data says."
+            text += tr(" {bare:,} without a record: their pages state what the data says.", bare=bare)
         self.head.setText(text)
 
     def _show_state(self) -> None:
         self.make.setEnabled(self.wish() is not None)
-        self.make.setText("Make the site anew" if self.site is not None else "Make the site")
+        self.make.setText(tr("Make the site anew") if self.site is not None else tr("Make the site"))
         self.look.setEnabled(self.site is not None)
 
     # Making
@@ -281,7 +287,7 @@ class CatalogueView(QWidget):
         wish = self.wish()
         if wish is None or (self._making is not None and not self._making.finished):
             return
-        self.result.setText("The site is made; the page can be left meanwhile.")
+        self.result.setText(tr("The site is made; the page can be left meanwhile."))
 
         def done(made: SiteMade) -> None:
             self.site = made.path
@@ -294,7 +300,7 @@ class CatalogueView(QWidget):
             self._show_state()
             self.session.fault(error)
 
-        self._making = self.session.run_operation(f"Site in {wish.out.name}", wish, done, failed=failed)
+        self._making = self.session.run_operation(tr("Site in {name}", name=wish.out.name), wish, done, failed=failed)
         self._running.append(self._making)
 
     def _open(self) -> None:

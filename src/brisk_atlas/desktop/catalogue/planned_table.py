@@ -8,22 +8,25 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QTableView, QWidget
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
+
 from ..plain_text import plain_tip
 
 if TYPE_CHECKING:
     from brisk_atlas.core.operations.catalogue_plan import PlannedDataset
 
-HEADS = ("dataset", "title", "theme", "record", "next build")
-NOT_YET = "not looked at yet"
+HEADS = (tr("dataset"), tr("title"), tr("theme"), tr("record"), tr("next build"))
+NOT_YET = tr("not looked at yet")
 
 
 def cells_of(row: PlannedDataset) -> tuple[str, ...]:
     """Return a dataset as the texts of its cells."""
     entry = row.entry
-    build = f"{row.build}: {entry.fault}" if entry is not None and entry.fault else str(row.build)
+    build = shown(row.build) + (f": {entry.fault}" if entry is not None and entry.fault else "")
     if entry is None or not entry.is_listed:
         return row.source, NOT_YET if entry is None else "", "", "", build
-    return row.source, entry.title, ", ".join(entry.themes), "yes" if entry.has_record else "none", build
+    return row.source, entry.title, ", ".join(entry.themes), tr("yes") if entry.has_record else tr("none"), build
 
 
 class PlannedRows(QAbstractTableModel):
@@ -66,7 +69,7 @@ class PlannedTable(QTableView):
         super().__init__(parent)
         self.rows = PlannedRows()
         self.setModel(self.rows)
-        self.setAccessibleName("Datasets of the site")
+        self.setAccessibleName(tr("Datasets of the site"))
         self.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.setAlternatingRowColors(True)
         self.setShowGrid(False)

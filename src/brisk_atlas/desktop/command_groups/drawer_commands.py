@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 from ..commands import Command
+from ..drawers.drawer_titles import DRAWER_TITLES
 from ..sheet.copies import COPIES
 from .going import on_desk
 
@@ -22,17 +25,17 @@ DRAWERS = (
 )
 
 SHEET_TOOLS = (
-    ("fields", "Choose and order the sheet's fields…", "Ctrl+Shift+F"),
-    ("compute", "Add a computed field…", "Ctrl+Shift+N"),
-    ("join", "Join a table by a key…", "Ctrl+J"),
-    ("summary", "Summary row of the sheet", "Ctrl+Shift+M"),
-    ("on map", "Let the sheet's filters act on the map", "Ctrl+Shift+A"),
-    ("edit", "Edit values of the sheet", "Ctrl+Shift+E"),
-    ("replace", "Find and replace in the sheet…", "Ctrl+H"),
-    ("save", "Save edited values into their file", ""),
-    ("new file", "Save the rows as a new file…", ""),
-    ("export", "Export the sheet as seen…", ""),
-    ("window", "Sheet in a window of its own", ""),
+    ("fields", tr("Choose and order the sheet's fields…"), "Ctrl+Shift+F"),
+    ("compute", tr("Add a computed field…"), "Ctrl+Shift+N"),
+    ("join", tr("Join a table by a key…"), "Ctrl+J"),
+    ("summary", tr("Summary row of the sheet"), "Ctrl+Shift+M"),
+    ("on map", tr("Let the sheet's filters act on the map"), "Ctrl+Shift+A"),
+    ("edit", tr("Edit values of the sheet"), "Ctrl+Shift+E"),
+    ("replace", tr("Find and replace in the sheet…"), "Ctrl+H"),
+    ("save", tr("Save edited values into their file"), ""),
+    ("new file", tr("Save the rows as a new file…"), ""),
+    ("export", tr("Export the sheet as seen…"), ""),
+    ("window", tr("Sheet in a window of its own"), ""),
 )
 
 
@@ -41,7 +44,7 @@ def drawer_commands(window: AtlasWindow) -> list[Command]:
     work = window.session.work
     some = lambda: bool(work.layers)  # noqa: E731
     drawers = [
-        Command(name, f"{name.capitalize()} drawer", on_desk(window, lambda d, name=name: d.toggle_drawer(d.drawer(name))), keys,  # type: ignore[misc]
+        Command(name, tr("{name} drawer", name=DRAWER_TITLES[name]), on_desk(window, lambda d, name=name: d.toggle_drawer(d.drawer(name))), keys,  # type: ignore[misc]
                 icon=mark, enabled=some, checked=lambda name=name: window.has_desk and window.desk.shows(window.desk.drawer(name)))  # type: ignore[misc]
         for name, keys, mark in DRAWERS
     ]  # fmt: skip
@@ -58,40 +61,40 @@ def drawer_commands(window: AtlasWindow) -> list[Command]:
 
     return [
         *drawers,
-        Command("float_drawer", "Open drawer in a window of its own, or back", on_desk(window, lambda d: d.turn_float(d.drawer_on_show)),
-                "Ctrl+Alt+W", "For another screen; it is remembered", "arrow-square-out",
+        Command("float_drawer", tr("Open drawer in a window of its own, or back"), on_desk(window, lambda d: d.turn_float(d.drawer_on_show)),
+                "Ctrl+Alt+W", tr("For another screen; it is remembered"), "arrow-square-out",
                 lambda: window.has_desk and bool(window.desk.drawer_on_show)),
-        Command("float_relief", "Relief in a window of its own, or back", on_desk(window, lambda d: d.turn_float("relief")),
+        Command("float_relief", tr("Relief in a window of its own, or back"), on_desk(window, lambda d: d.turn_float("relief")),
                 icon="arrow-square-out", enabled=lambda: window.has_desk and not window.desk.relief.isHidden()),
-        Command("measure_change", "Measure the change between two grids", on_desk(window, lambda d: d.measure_change()),
-                tip="Area and volume of B minus A", enabled=some),
-        Command("strip", "Strip", on_desk(window, lambda d: d.toggle_strip()), "J",
-                "What was measured along a line, or what grids are along one", "chart-line", some,
+        Command("measure_change", tr("Measure the change between two grids"), on_desk(window, lambda d: d.measure_change()),
+                tip=tr("Area and volume of B minus A"), enabled=some),
+        Command("strip", tr("Strip"), on_desk(window, lambda d: d.toggle_strip()), "J",
+                tr("What was measured along a line, or what grids are along one"), "chart-line", some,
                 lambda: window.has_desk and not window.desk.strip.isHidden()),
-        Command("strip_log", "Strip log of boreholes", on_desk(window, lambda d: d.toggle_log()),
-                tip="Rock, photographs and logs down boreholes, beside the map", icon="ruler", enabled=some,
+        Command("strip_log", tr("Strip log of boreholes"), on_desk(window, lambda d: d.toggle_log()),
+                tip=tr("Rock, photographs and logs down boreholes, beside the map"), icon="ruler", enabled=some,
                 checked=lambda: window.has_desk and not window.desk.log.isHidden()),
-        Command("strip_draw", "Draw a line for the strip", on_desk(window, lambda d: d.strip.draw_wanted.emit()),
+        Command("strip_draw", tr("Draw a line for the strip"), on_desk(window, lambda d: d.strip.draw_wanted.emit()),
                 icon="line-segments", enabled=lambda: window.has_desk and window.desk.strip.isVisible()),
-        Command("strip_all", "All of the line in the strip", on_desk(window, lambda d: d.strip.canvas.show_all()),
+        Command("strip_all", tr("All of the line in the strip"), on_desk(window, lambda d: d.strip.canvas.show_all()),
                 icon="corners-out", enabled=lambda: window.has_desk and window.desk.strip.profile is not None),
-        Command("sheet", "Sheet drawer", on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
+        Command("sheet", tr("Sheet drawer"), on_desk(window, lambda d: d.toggle_sheet()), "T", tr("The rows of the subject"), "table",
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
         *(
             Command(f"field_{name}", words, lambda run=run: run(window.desk.sheet.fields), icon=mark, enabled=rule)  # type: ignore[misc]
             for name, words, mark, run, rule in (
-                ("sort_up", "Sort by this field, lowest first", "sort-ascending", lambda f: f.sort(down=False), on_field),
-                ("sort_down", "Sort by this field, highest first", "sort-descending", lambda f: f.sort(down=True), on_field),
-                ("known", "Show only rows where this field is known", "funnel", lambda f: f.filter_by("known"), on_field),
-                ("missing", "Show only rows where this field is missing", "funnel", lambda f: f.filter_by("missing"), on_field),
-                ("all", "Show all rows again, whatever this field is", "funnel-simple", lambda f: f.filter_by(""), on_field),
-                ("colour", "Colour the map by this field", "palette", lambda f: f.colour_by(), on_drawn_field),
-                ("label", "Label the map by this field", "text-t", lambda f: f.label_by(), on_drawn_field),
-                ("dates", "Go through the dates of this field on the map", "calendar-blank", lambda f: f.turn_dates(),
+                ("sort_up", tr("Sort by this field, lowest first"), "sort-ascending", lambda f: f.sort(down=False), on_field),
+                ("sort_down", tr("Sort by this field, highest first"), "sort-descending", lambda f: f.sort(down=True), on_field),
+                ("known", tr("Show only rows where this field is known"), "funnel", lambda f: f.filter_by("known"), on_field),
+                ("missing", tr("Show only rows where this field is missing"), "funnel", lambda f: f.filter_by("missing"), on_field),
+                ("all", tr("Show all rows again, whatever this field is"), "funnel-simple", lambda f: f.filter_by(""), on_field),
+                ("colour", tr("Colour the map by this field"), "palette", lambda f: f.colour_by(), on_drawn_field),
+                ("label", tr("Label the map by this field"), "text-t", lambda f: f.label_by(), on_drawn_field),
+                ("dates", tr("Go through the dates of this field on the map"), "calendar-blank", lambda f: f.turn_dates(),
                  lambda: on_field() and window.desk.sheet.fields.has_times),
-                ("pin", "Pin or unpin this field at the left", "push-pin-simple", lambda f: f.turn_pin(), on_field),
-                ("hide", "Hide this field", "eye-closed", lambda f: f.hide(), on_field),
-                ("panel", "Filter and format this field…", "sliders-horizontal", lambda f: f.open_panel(), on_field),
+                ("pin", tr("Pin or unpin this field at the left"), "push-pin-simple", lambda f: f.turn_pin(), on_field),
+                ("hide", tr("Hide this field"), "eye-closed", lambda f: f.hide(), on_field),
+                ("panel", tr("Filter and format this field…"), "sliders-horizontal", lambda f: f.open_panel(), on_field),
             )
         ),
         *(

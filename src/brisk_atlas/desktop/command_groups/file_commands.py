@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 from ..commands import Command
 from ..learning import Learning
 
@@ -18,36 +20,36 @@ def file_commands(window: AtlasWindow) -> list[Command]:
     window.choices = lambda words: _choices(window, words, learning)
     some = lambda: bool(work.layers)  # noqa: E731
     return [
-        Command("do", "Do…", window.begin_do, "Ctrl+K", "Find any command by words", "magnifying-glass"),
-        Command("open", "Open files…", window.choose_files, "Ctrl+O", "Open datasets from disk", "folder-open"),
-        Command("open_project", "Open a project…", window.project.choose, "Ctrl+Shift+O", icon="folder-notch-open"),
-        Command("save", "Save the project, or the record that is edited", window.save_here, "Ctrl+S",
-                "Write what is open and how it looks to a project file; on the Record page, the record",
+        Command("do", tr("Do…"), window.begin_do, "Ctrl+K", tr("Find any command by words"), "magnifying-glass"),
+        Command("open", tr("Open files…"), window.choose_files, "Ctrl+O", tr("Open datasets from disk"), "folder-open"),
+        Command("open_project", tr("Open a project…"), window.project.choose, "Ctrl+Shift+O", icon="folder-notch-open"),
+        Command("save", tr("Save the project, or the record that is edited"), window.save_here, "Ctrl+S",
+                tr("Write what is open and how it looks to a project file; on the Record page, the record"),
                 "floppy-disk", lambda: some() or bool(window.unsaved_records)),
-        Command("save_as", "Save the project as…", window.project.save_as, "Ctrl+Shift+S", icon="floppy-disk-back", enabled=some),
-        Command("save_script", "Save what was done as a script…", window.project.save_script, icon="code",
-                tip="What was computed and written in this run, as Python that does it again",
+        Command("save_as", tr("Save the project as…"), window.project.save_as, "Ctrl+Shift+S", icon="floppy-disk-back", enabled=some),
+        Command("save_script", tr("Save what was done as a script…"), window.project.save_script, icon="code",
+                tip=tr("What was computed and written in this run, as Python that does it again"),
                 enabled=lambda: window.session.has_done),
-        Command("undo", "Undo", lambda: window.undoing.undo(), "Ctrl+Z", icon="arrow-counter-clockwise",
+        Command("undo", tr("Undo"), lambda: window.undoing.undo(), "Ctrl+Z", icon="arrow-counter-clockwise",
                 enabled=lambda: bool(window.undoing.undo_text)),
-        Command("redo", "Redo", lambda: window.undoing.redo(), "Ctrl+Shift+Z", icon="arrow-clockwise",
+        Command("redo", tr("Redo"), lambda: window.undoing.redo(), "Ctrl+Shift+Z", icon="arrow-clockwise",
                 enabled=lambda: bool(window.undoing.redo_text)),
-        Command("theme", "Light or night", window.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"),
-        Command("cancel_jobs", "Cancel all jobs", window.session.cancel_all, icon="x-circle",
+        Command("theme", tr("Light or night"), window.toggle_theme, "Ctrl+T", tr("Change between light and night colours"), "moon"),
+        Command("cancel_jobs", tr("Cancel all jobs"), window.session.cancel_all, icon="x-circle",
                 enabled=lambda: any(job.shown for job in window.session.jobs.open)),
-        Command("settings", "Settings…", window.show_settings, "Ctrl+,", "Colours, size, memory, network, privacy", "gear"),
-        Command("welcome", "Welcome and recent work", window.show_welcome, tip="Ways to begin, and what was worked on lately",
+        Command("settings", tr("Settings…"), window.show_settings, "Ctrl+,", tr("Colours, size, memory, network, privacy"), "gear"),
+        Command("welcome", tr("Welcome and recent work"), window.show_welcome, tip=tr("Ways to begin, and what was worked on lately"),
                 icon="house"),
-        Command("choose_folder", "Look into a folder…", lambda: _choose_folder(window), "Ctrl+Alt+O",
-                "List the datasets of a folder on Find", "folder-open"),
-        Command("open_demo", "Open the demo", window.project.open_demo, tip="Tolvane Island, before and after an eruption",
+        Command("choose_folder", tr("Look into a folder…"), lambda: _choose_folder(window), "Ctrl+Alt+O",
+                tr("List the datasets of a folder on Find"), "folder-open"),
+        Command("open_demo", tr("Open the demo"), window.project.open_demo, tip=tr("Tolvane Island, before and after an eruption"),
                 icon="map-trifold"),
-        Command("tour", "Take the tour", learning.begin_tour, tip="What the parts of the window are for, on the demo",
+        Command("tour", tr("Take the tour"), learning.begin_tour, tip=tr("What the parts of the window are for, on the demo"),
                 icon="flag-banner"),
-        Command("help", "Help", lambda: learning.open_help(), "F1",
-                "The guide by task, searched by words", "question"),
-        Command("keys", "Keys", learning.show_keys, "?", "All keys on one page", "keyboard"),
-        Command("quit", "Quit", window.close, "Ctrl+Q"),
+        Command("help", tr("Help"), lambda: learning.open_help(), "F1",
+                tr("The guide by task, searched by words"), "question"),
+        Command("keys", tr("Keys"), learning.show_keys, "?", tr("All keys on one page"), "keyboard"),
+        Command("quit", tr("Quit"), window.close, "Ctrl+Q"),
     ]  # fmt: skip
 
 
@@ -63,7 +65,7 @@ def _choose_folder(window: AtlasWindow) -> None:
     from PyQt6.QtWidgets import QFileDialog
 
     find = window.find_page
-    chosen = QFileDialog.getExistingDirectory(window, "Look into a folder", str(find.folder or Path.home()))
+    chosen = QFileDialog.getExistingDirectory(window, tr("Look into a folder"), str(find.folder or Path.home()))
     if chosen:
         window.show_page("find")
         find.go_to(Path(chosen))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.comparison import Way
 
 from ..commands import Command
@@ -18,26 +19,40 @@ if TYPE_CHECKING:
 
 TURN_DEG = 15.0
 
-SIDES = (("A", 0, "Shift+A", "side A"), ("B", 1, "Shift+B", "side B"), ("AB", None, "Shift+N", "all sides"))
+SIDES = (("A", 0, "Shift+A", tr("side A")), ("B", 1, "Shift+B", tr("side B")), ("AB", None, "Shift+N", tr("all sides")))
 
 WAYS = (
-    ("curtain", Way.CURTAIN, "Curtain", "C", "square-half", "on either side of an edge or in a glass; [ and ] move it"),
-    ("blink", Way.BLINK, "Blink", "X", "swap", "in turn; [ and ] hold one of them"),
-    ("twin", Way.TWIN, "Twin", "Y", "columns", "in two panes that go together"),
-    ("difference", Way.CHANGE, "Difference on the map", "V", "plus-minus", "by what changed, B minus A, on the map"),
+    (
+        "curtain",
+        Way.CURTAIN,
+        tr("Curtain"),
+        "C",
+        "square-half",
+        tr("on either side of an edge or in a glass; [ and ] move it"),
+    ),
+    ("blink", Way.BLINK, tr("Blink"), "X", "swap", tr("in turn; [ and ] hold one of them")),
+    ("twin", Way.TWIN, tr("Twin"), "Y", "columns", tr("in two panes that go together")),
+    (
+        "difference",
+        Way.CHANGE,
+        tr("Difference on the map"),
+        "V",
+        "plus-minus",
+        tr("by what changed, B minus A, on the map"),
+    ),
 )
 
 TOOLS = (
-    ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
-    ("pick_lasso", "lasso", "Pick in a shape drawn by hand", "Alt+L", "path"),
-    ("pick_line", "line", "Pick along a line", "Alt+N", "line-segment"),
-    ("measure", "distance", "Measure a distance", "M", "ruler"),
-    ("measure_area", "area", "Measure an area", "Shift+M", "polygon"),
-    ("sketch_point", "sketch point", "Draw points", "Alt+1", "map-pin"),
-    ("sketch_line", "sketch line", "Draw a line", "Alt+2", "line-segments"),
-    ("sketch_area", "sketch area", "Draw an area", "Alt+3", "polygon"),
-    ("sketch_text", "sketch text", "Write on the map", "Alt+4", "text-t"),
-    ("sketch_move", "sketch move", "Move what was drawn", "Alt+5", "cursor"),
+    ("pick_box", "box", tr("Pick in a box"), "Alt+B", "selection-plus"),
+    ("pick_lasso", "lasso", tr("Pick in a shape drawn by hand"), "Alt+L", "path"),
+    ("pick_line", "line", tr("Pick along a line"), "Alt+N", "line-segment"),
+    ("measure", "distance", tr("Measure a distance"), "M", "ruler"),
+    ("measure_area", "area", tr("Measure an area"), "Shift+M", "polygon"),
+    ("sketch_point", "sketch point", tr("Draw points"), "Alt+1", "map-pin"),
+    ("sketch_line", "sketch line", tr("Draw a line"), "Alt+2", "line-segments"),
+    ("sketch_area", "sketch area", tr("Draw an area"), "Alt+3", "polygon"),
+    ("sketch_text", "sketch text", tr("Write on the map"), "Alt+4", "text-t"),
+    ("sketch_move", "sketch move", tr("Move what was drawn"), "Alt+5", "cursor"),
 )
 
 
@@ -70,96 +85,96 @@ def map_commands(window: AtlasWindow) -> list[Command]:
 
     ways = [
         Command(name, title, at_map(lambda d, way=way: d.map.toggle_way(way)), keys,  # type: ignore[misc]
-                f"Compare the subject with the layer most like it, {words}", mark, can_compare,
+                tr("Compare the subject with the layer most like it, {words}", words=words), mark, can_compare,
                 lambda way=way: looks_by(way))  # type: ignore[misc]
         for name, way, title, keys, mark, words in WAYS
     ]  # fmt: skip
     sides = [
-        Command(f"side_{side}", f"Put the subject on {words} of what is compared",
+        Command(f"side_{side}", tr("Put the subject on {words} of what is compared", words=words),
                 on_subject(window, lambda layer_id, number=number: work.put_on_side(layer_id, number)), keys,  # type: ignore[misc]
                 enabled=lambda: work.state.comparison is not None and work.subject is not None)
         for side, number, keys, words in SIDES
     ]  # fmt: skip
-    swap = Command("swap_sides", "Swap sides A and B", work.swap_sides, "Shift+X",
+    swap = Command("swap_sides", tr("Swap sides A and B"), work.swap_sides, "Shift+X",
                    enabled=lambda: work.state.comparison is not None)  # fmt: skip
     return [
-        Command("fit_subject", "Fit the subject", at_map(lambda d: d.map.fit_subject()), "F", "Show all of the subject",
+        Command("fit_subject", tr("Fit the subject"), at_map(lambda d: d.map.fit_subject()), "F", tr("Show all of the subject"),
                 "frame-corners", lambda: work.subject is not None),
-        Command("fit_all", "Fit all", at_map(lambda d: d.map.fit_all()), "A", "Show all visible layers", "corners-out", some),
-        Command("fit_picked", "Go to the picked rows", at_map(lambda d: d.map.fit_picked()), "G", icon="crosshair",
+        Command("fit_all", tr("Fit all"), at_map(lambda d: d.map.fit_all()), "A", tr("Show all visible layers"), "corners-out", some),
+        Command("fit_picked", tr("Go to the picked rows"), at_map(lambda d: d.map.fit_picked()), "G", icon="crosshair",
                 enabled=lambda: work.picks is not None),
-        Command("box_zoom", "Zoom to a box", at_map(lambda d: d.map.box_zoom()), "B",
-                "Drag a box on the map; or hold Shift and drag", "selection", some),
-        Command("zoom_in", "Zoom in", at_map(lambda d: d.map.zoom(1.6)), "Ctrl+=", icon="magnifying-glass-plus", enabled=some),
-        Command("zoom_out", "Zoom out", at_map(lambda d: d.map.zoom(1 / 1.6)), "Ctrl+-", icon="magnifying-glass-minus", enabled=some),
+        Command("box_zoom", tr("Zoom to a box"), at_map(lambda d: d.map.box_zoom()), "B",
+                tr("Drag a box on the map; or hold Shift and drag"), "selection", some),
+        Command("zoom_in", tr("Zoom in"), at_map(lambda d: d.map.zoom(1.6)), "Ctrl+=", icon="magnifying-glass-plus", enabled=some),
+        Command("zoom_out", tr("Zoom out"), at_map(lambda d: d.map.zoom(1 / 1.6)), "Ctrl+-", icon="magnifying-glass-minus", enabled=some),
         *ways,
         swap,
         *sides,
-        Command("relief", "Relief", at_map(lambda d: d.toggle_relief()), "R",
-                "See an elevation grid in three dimensions, the map draped over it", "cube", some,
+        Command("relief", tr("Relief"), at_map(lambda d: d.toggle_relief()), "R",
+                tr("See an elevation grid in three dimensions, the map draped over it"), "cube", some,
                 lambda: window.has_desk and not window.desk.relief.isHidden()),
         *relief_commands(lambda run: at_map(lambda desk: run(desk.relief)), relief_on_show),
-        Command("focus_map", "To the map", at_map(lambda d: d.map.canvas.setFocus()), "F6", "Put the keyboard on the map", enabled=some),
-        Command("focus_stack", "To the stack", at_map(lambda d: d.spine.setFocus()), "F7",
-                "Put the keyboard on the stack of layers", enabled=some),
-        Command("grid_projected", "Grid lines in map units", at_map(lambda d: d.map.toggle_grid("projected")), "L",
+        Command("focus_map", tr("To the map"), at_map(lambda d: d.map.canvas.setFocus()), "F6", tr("Put the keyboard on the map"), enabled=some),
+        Command("focus_stack", tr("To the stack"), at_map(lambda d: d.spine.setFocus()), "F7",
+                tr("Put the keyboard on the stack of layers"), enabled=some),
+        Command("grid_projected", tr("Grid lines in map units"), at_map(lambda d: d.map.toggle_grid("projected")), "L",
                 icon="grid-four", enabled=some, checked=lambda: window.has_desk and window.desk.map.grid == "projected"),
-        Command("grid_geographic", "Grid lines in degrees", at_map(lambda d: d.map.toggle_grid("geographic")), "Shift+L",
+        Command("grid_geographic", tr("Grid lines in degrees"), at_map(lambda d: d.map.toggle_grid("geographic")), "Shift+L",
                 icon="globe-hemisphere-west", enabled=some,
                 checked=lambda: window.has_desk and window.desk.map.grid == "geographic"),
-        Command("north", "North arrow", at_map(lambda d: d.map.toggle_north()), "N", "Point to true north", "compass", some,
+        Command("north", tr("North arrow"), at_map(lambda d: d.map.toggle_north()), "N", tr("Point to true north"), "compass", some,
                 lambda: window.has_desk and window.desk.map.canvas.shows_north),
         *(
             Command(name, title, at_map(lambda d, kind=kind: d.take_tool(kind)), keys, icon=mark, enabled=some,  # type: ignore[misc]
                     checked=lambda kind=kind: window.has_desk and window.desk.tool == kind)  # type: ignore[misc]
             for name, kind, title, keys, mark in TOOLS
         ),
-        Command("copy_value", "Copy the probe's value", at_map(lambda d: d.probe.copy_reading(label=False)), icon="copy-simple",
+        Command("copy_value", tr("Copy the probe's value"), at_map(lambda d: d.probe.copy_reading(label=False)), icon="copy-simple",
                 enabled=on_reading),
-        Command("copy_line", "Copy the probe's line", at_map(lambda d: d.probe.copy_reading(label=True)), icon="copy", enabled=on_reading),
-        Command("copy_probe", "Copy all of the probe", at_map(lambda d: d.probe.copy()), icon="copy",
+        Command("copy_line", tr("Copy the probe's line"), at_map(lambda d: d.probe.copy_reading(label=True)), icon="copy", enabled=on_reading),
+        Command("copy_probe", tr("Copy all of the probe"), at_map(lambda d: d.probe.copy()), icon="copy",
                 enabled=lambda: window.has_desk and bool(window.desk.probe.findings)),
-        Command("pin_value", "Show this value first, or no more", at_map(lambda d: d.probe.turn_pin()), icon="push-pin-simple",
-                tip="In each probe from now on", enabled=on_reading),
-        Command("colour_by_value", "Colour the layer by this field", at_map(lambda d: d.probe.colour_by_reading()), icon="palette",
+        Command("pin_value", tr("Show this value first, or no more"), at_map(lambda d: d.probe.turn_pin()), icon="push-pin-simple",
+                tip=tr("In each probe from now on"), enabled=on_reading),
+        Command("colour_by_value", tr("Colour the layer by this field"), at_map(lambda d: d.probe.colour_by_reading()), icon="palette",
                 enabled=lambda: window.has_desk and window.desk.probe.is_on_field),
-        Command("filter_by_value", "Show only what has this value", at_map(lambda d: d.probe.filter_by_reading()), icon="funnel",
-                tip="A filter of the sheet that acts on the map", enabled=lambda: window.has_desk and window.desk.probe.is_on_field),
-        Command("hold", "Hold the probe", at_map(lambda d: d.probe.hold()), "K", "Keep it as a column to compare", "push-pin-simple",
+        Command("filter_by_value", tr("Show only what has this value"), at_map(lambda d: d.probe.filter_by_reading()), icon="funnel",
+                tip=tr("A filter of the sheet that acts on the map"), enabled=lambda: window.has_desk and window.desk.probe.is_on_field),
+        Command("hold", tr("Hold the probe"), at_map(lambda d: d.probe.hold()), "K", tr("Keep it as a column to compare"), "push-pin-simple",
                 lambda: window.has_desk and bool(window.desk.probe.findings)),
-        Command("release", "Remove all held probes", at_map(lambda d: d.probe.held.clear()), "Shift+K",
+        Command("release", tr("Remove all held probes"), at_map(lambda d: d.probe.held.clear()), "Shift+K",
                 enabled=lambda: window.has_desk and len(window.desk.probe.held) > 0),
-        Command("go_to", "Go to a place…", window.begin_go_to, "Ctrl+G", "Type coordinates in any usual notation",
+        Command("go_to", tr("Go to a place…"), window.begin_go_to, "Ctrl+G", tr("Type coordinates in any usual notation"),
                 "map-pin-line", some),
-        Command("probe_centre", "Probe the centre of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
-        Command("probe_spot", "What is here", at_map(lambda d: d.at_spot(d.map.canvas.probed.emit)), icon="cursor",
-                tip="Probe the place of the menu, or the centre of the map", enabled=has_view),
-        Command("copy_spot", "Copy the position", at_map(lambda d: d.copy_spot()), "Ctrl+Alt+C", "In the notations of the foot",
+        Command("probe_centre", tr("Probe the centre of the map"), at_map(probe_centre), "Ctrl+P", enabled=some),
+        Command("probe_spot", tr("What is here"), at_map(lambda d: d.at_spot(d.map.canvas.probed.emit)), icon="cursor",
+                tip=tr("Probe the place of the menu, or the centre of the map"), enabled=has_view),
+        Command("copy_spot", tr("Copy the position"), at_map(lambda d: d.copy_spot()), "Ctrl+Alt+C", tr("In the notations of the foot"),
                 "copy", has_view),
-        Command("centre_spot", "Put this place in the centre", at_map(lambda d: d.at_spot(d.map.canvas.centre_on)), icon="crosshair-simple",
+        Command("centre_spot", tr("Put this place in the centre"), at_map(lambda d: d.at_spot(d.map.canvas.centre_on)), icon="crosshair-simple",
                 enabled=has_view),
-        Command("measure_spot", "Measure from here", at_map(lambda d: d.at_spot(d.measure_from)), icon="ruler", enabled=has_view),
-        Command("back", "Back to the place before", at_map(lambda d: d.map.go_back()), "Ctrl+Alt+Left", icon="arrow-left",
+        Command("measure_spot", tr("Measure from here"), at_map(lambda d: d.at_spot(d.measure_from)), icon="ruler", enabled=has_view),
+        Command("back", tr("Back to the place before"), at_map(lambda d: d.map.go_back()), "Ctrl+Alt+Left", icon="arrow-left",
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_back),
-        Command("forward", "On to the place after", at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
+        Command("forward", tr("On to the place after"), at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_on),
-        Command("copy_link", "Copy a link to this view", lambda: _copy_link(window), "Ctrl+Alt+U",
-                "Its place and its layers, for whoever has the same data", "link-simple", has_view),
-        Command("register_links", "Open links to views with this application", lambda: _register_links(window),
-                tip="Registers them with the desktop of this machine"),
-        Command("store_place", "Store this place under a name", at_map(lambda d: d.store_place()), "Ctrl+Alt+P",
-                "With a picture, in the project", "bookmark-simple", has_view),
-        Command("find_feature", "Find a feature by any value…", window.map_dialogs.ask_feature, "Ctrl+Alt+K", "In all fields of all layers",
+        Command("copy_link", tr("Copy a link to this view"), lambda: _copy_link(window), "Ctrl+Alt+U",
+                tr("Its place and its layers, for whoever has the same data"), "link-simple", has_view),
+        Command("register_links", tr("Open links to views with this application"), lambda: _register_links(window),
+                tip=tr("Registers them with the desktop of this machine")),
+        Command("store_place", tr("Store this place under a name"), at_map(lambda d: d.store_place()), "Ctrl+Alt+P",
+                tr("With a picture, in the project"), "bookmark-simple", has_view),
+        Command("find_feature", tr("Find a feature by any value…"), window.map_dialogs.ask_feature, "Ctrl+Alt+K", tr("In all fields of all layers"),
                 "magnifying-glass", some),
-        Command("turn_left", "Turn the map to the left", at_map(lambda d: d.map.turn(-TURN_DEG)), "Ctrl+Alt+,",
-                "By 15 degrees; or drag with Alt", "arrow-arc-left", has_view),
-        Command("turn_right", "Turn the map to the right", at_map(lambda d: d.map.turn(TURN_DEG)), "Ctrl+Alt+.",
-                "By 15 degrees; or drag with Alt", "arrow-arc-right", has_view),
-        Command("turn_to", "Turn the map to an angle…", window.map_dialogs.ask_turn, icon="arrows-clockwise", enabled=has_view),
-        Command("north_up", "Turn the map back to north", at_map(lambda d: d.map.turn_to(0.0)), "Ctrl+Alt+N", icon="arrow-up",
+        Command("turn_left", tr("Turn the map to the left"), at_map(lambda d: d.map.turn(-TURN_DEG)), "Ctrl+Alt+,",
+                tr("By 15 degrees; or drag with Alt"), "arrow-arc-left", has_view),
+        Command("turn_right", tr("Turn the map to the right"), at_map(lambda d: d.map.turn(TURN_DEG)), "Ctrl+Alt+.",
+                tr("By 15 degrees; or drag with Alt"), "arrow-arc-right", has_view),
+        Command("turn_to", tr("Turn the map to an angle…"), window.map_dialogs.ask_turn, icon="arrows-clockwise", enabled=has_view),
+        Command("north_up", tr("Turn the map back to north"), at_map(lambda d: d.map.turn_to(0.0)), "Ctrl+Alt+N", icon="arrow-up",
                 enabled=lambda: has_view() and window.desk.map.turned != 0.0),
-        Command("map_crs", "Choose the map's CRS…", window.begin_map_crs, "Ctrl+Alt+M",
-                "What suits the place, or by name, code or area", "globe-simple", some),
+        Command("map_crs", tr("Choose the map's CRS…"), window.begin_map_crs, "Ctrl+Alt+M",
+                tr("What suits the place, or by name, code or area"), "globe-simple", some),
     ]  # fmt: skip
 
 
@@ -173,6 +188,6 @@ def _register_links(window: AtlasWindow) -> None:
     from ..view_links import applications_folder, register_links
 
     window.session.run(
-        "Links to views", lambda job: register_links(applications_folder()),
+        tr("Links to views"), lambda job: register_links(applications_folder()),
         lambda words: window.notice.say("good", words, ""),
     )  # fmt: skip

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 
+from brisk_atlas.core.model.language import tr
+
 PORT = 8720
 END_MS = 3000
 
@@ -61,7 +63,7 @@ class DepotService(QObject):
         self.address = self.join = ""
         if process is not None and not self._ending:
             lines = process.readAllStandardError().data().decode("utf-8", "replace").strip().splitlines()
-            self.failed.emit(lines[-1][:300] if lines else "the server ended")
+            self.failed.emit(lines[-1][:300] if lines else tr("the server ended"))
         self.changed.emit()
 
     def stop(self) -> None:

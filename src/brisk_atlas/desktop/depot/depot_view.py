@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import data_folder
 
 from ..plain_text import PlainLabel, plain_box
@@ -37,15 +38,18 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
 
 BY = "local"  # who works on the folder itself
-TITLE = "Depot"
+TITLE = tr("Depot")
 REFRESH_MS = 2000
 EMPTY = (
-    "A Depot offers layers of yours. Colleagues edit them from their own Desk; everybody reads them in a browser or by "
-    "the open services, with the fields and rows that you choose. What is changed shows at once.",
+    tr(
+        "A Depot offers layers of yours. Colleagues edit them from their own Desk; everybody reads "
+        "them in a browser or by "
+        "the open services, with the fields and rows that you choose. What is changed shows at once."
+    ),
     "",
-    "1  Offer the subject: choose its outlets, and see side by side what each circle sees of it.",
-    "2  Serve: the Depot answers at an address of this machine.",
-    "3  Invite colleagues into a circle. Everybody needs no invitation.",
+    tr("1  Offer the subject: choose its outlets, and see side by side what each circle sees of it."),
+    tr("2  Serve: the Depot answers at an address of this machine."),
+    tr("3  Invite colleagues into a circle. Everybody needs no invitation."),
 )
 DETAIL, FORM = range(2)
 
@@ -63,21 +67,21 @@ class DepotView(QWidget):
         self.service = DepotService(self)
         self.tree = PostingsTree()
         self.form = OfferForm(session)
-        self.serve, self.address = QPushButton("Serve"), QLineEdit()
+        self.serve, self.address = QPushButton(tr("Serve")), QLineEdit()
         self.serve.setObjectName("serve")
         self.address.setReadOnly(True)
-        self.address.setAccessibleName("Address of the Depot")
-        self.look, self.place = QPushButton("Look at it"), QPushButton("Folder…")
+        self.address.setAccessibleName(tr("Address of the Depot"))
+        self.look, self.place = QPushButton(tr("Look at it")), QPushButton(tr("Folder…"))
         self.state = PlainLabel("")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
         self.state.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.offer = QPushButton("Offer the subject")
+        self.offer = QPushButton(tr("Offer the subject"))
         self.offer.setObjectName("main")
         self.change, self.withdraw, self.invite = (
-            QPushButton("Change…"),
-            QPushButton("Withdraw"),
-            QPushButton("Invite…"),
+            QPushButton(tr("Change…")),
+            QPushButton(tr("Withdraw")),
+            QPushButton(tr("Invite…")),
         )
         self.detail = OfferDetail()
         self._detailed: object = None
@@ -126,7 +130,7 @@ class DepotView(QWidget):
         self.form.cancelled.connect(self._end_form)
         self.service.changed.connect(self._show_state)
         self.service.failed.connect(
-            lambda why: self.session.noticed.emit("fault", f"The Depot can't be served: {why}", "")
+            lambda why: self.session.noticed.emit("fault", tr("The Depot can't be served: {why}", why=why), "")
         )
         self.session.work_changed.connect(lambda what: self._show_state() if what == "subject" else None)
 
@@ -171,7 +175,7 @@ class DepotView(QWidget):
                 listed.append(ListedPosting(each, own, edit_words(store.last_edit(each.id)), asked))
             return listed, sorted(store.people.circles())
 
-        self._with_store("Postings", work, self._show_listed)
+        self._with_store(tr("Postings"), work, self._show_listed)
 
     def _show_listed(self, found: object) -> None:
         listed: list[ListedPosting]
@@ -182,7 +186,7 @@ class DepotView(QWidget):
         self._show_detail()
 
     def _choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of the Depot", str(self.folder.parent))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Folder of the Depot"), str(self.folder.parent))
         if chosen:
             self.use_folder(Path(chosen))
 
@@ -208,24 +212,24 @@ class DepotView(QWidget):
 
     def _show_state(self) -> None:
         on, address = self.service.begun, self.service.address
-        self.serve.setText("Stop serving" if on else "Serve")
+        self.serve.setText(tr("Stop serving") if on else tr("Serve"))
         self.look.setEnabled(bool(address))
         self.address.setVisible(bool(address))
         self.address.setText(address)
         if self.service.join:
-            words = f"Choose your name and password as the owner, once, at {self.service.join}"
+            words = tr("Choose your name and password as the owner, once, at {join}", join=self.service.join)
         elif address:
-            words = f"Served to this machine, from {self.folder}."
+            words = tr("Served to this machine, from {folder}.", folder=self.folder)
         elif on:
-            words = "Starting…"
+            words = tr("Starting…")
         else:
-            words = f"Not served: nobody sees it. It lies in {self.folder}."
+            words = tr("Not served: nobody sees it. It lies in {folder}.", folder=self.folder)
         self.state.setText(words)
         subject = self.session.work.subject
         self.offer.setEnabled(
             subject is None or any(la.kind.has_rows or la.kind.has_place for la in self.session.work.layers)
         )
-        self.offer.setText("Offer the subject" if subject is not None else "Offer a record")
+        self.offer.setText(tr("Offer the subject") if subject is not None else tr("Offer a record"))
 
     # Offering
 
@@ -236,7 +240,7 @@ class DepotView(QWidget):
             self.form.begin(store, self._circles)  # type: ignore[arg-type]
             self.right.setCurrentIndex(FORM)
 
-        self._with_store("Depot", lambda store: store, done)
+        self._with_store(tr("Depot"), lambda store: store, done)
 
     def begin_change(self) -> None:
         """Fill in how the current posting is offered from now on."""
@@ -276,11 +280,11 @@ class DepotView(QWidget):
 
         def done(made: object) -> None:
             self._end_form()
-            served = "" if self.service.begun else " Serve the Depot for others to see it."
-            self.session.noticed.emit("good", f"{wish.title} is offered.{served}", "")
+            served = "" if self.service.begun else tr(" Serve the Depot for others to see it.")
+            self.session.noticed.emit("good", tr("{title} is offered.{served}", title=wish.title, served=served), "")
             self.refresh()
 
-        self._with_store(f"Offering {wish.title}", work, done)
+        self._with_store(tr("Offering {title}", title=wish.title), work, done)
 
     def _end_form(self) -> None:
         self.form.close_trial()
@@ -301,7 +305,7 @@ class DepotView(QWidget):
             return
         self._detailed = state
         if found is None:
-            self.detail.show_words(["What a Depot is for", *EMPTY])
+            self.detail.show_words([tr("What a Depot is for"), *EMPTY])
             return
         outlet = next((each for each in found.outlets if each.id == outlet_id), None)
         self.detail.show_words(about_outlet(outlet, found.posting, self.service.address) if outlet is not None
@@ -323,7 +327,7 @@ class DepotView(QWidget):
                     self.detail.show_rows(preview)
                 self.detail.show_edits(edits)
 
-        self._with_store("Details", work, done)
+        self._with_store(tr("Details"), work, done)
 
     def ask_withdraw(self) -> None:
         """Ask whether the current outlet or posting is to be offered no longer."""
@@ -331,11 +335,13 @@ class DepotView(QWidget):
         if found is None:
             return
         outlet = next((each for each in found.outlets if each.id == outlet_id), None)
-        text = (f"Offer {outlet.title} no longer? The posting and its other outlets stay." if outlet is not None else
-                f"Remove {found.posting.title} from the Depot, with its outlets, rows and history?")  # fmt: skip
-        box = plain_box(self, "Withdraw", text, QMessageBox.Icon.Question)
-        yes = box.addButton("Withdraw", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        text = (tr("Offer {title} no longer? The posting and its other outlets stay.",
+                title=outlet.title) if outlet is not None else
+                tr("Remove {title} from the Depot, with its outlets, rows and history?",
+                    title=found.posting.title))  # fmt: skip
+        box = plain_box(self, tr("Withdraw"), text, QMessageBox.Icon.Question)
+        yes = box.addButton(tr("Withdraw"), QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(tr("Cancel"), QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is yes:
             self.withdraw_now(found.posting.id, outlet.id if outlet is not None else "")
@@ -349,12 +355,12 @@ class DepotView(QWidget):
             else:
                 store.withdraw(posting, by=BY)
 
-        self._with_store("Withdrawing", work, lambda nothing: self.refresh())
+        self._with_store(tr("Withdrawing"), work, lambda nothing: self.refresh())
 
     def ask_invite(self) -> None:
         """Ask for which circle somebody is invited."""
         circles = self._circles or ["team"]
-        circle, yes = QInputDialog.getItem(self, "Invite", "For the circle", circles, 0, True)
+        circle, yes = QInputDialog.getItem(self, tr("Invite"), tr("For the circle"), circles, 0, True)
         if yes and circle.strip():
             self.invite_to(circle.strip())
 
@@ -364,10 +370,12 @@ class DepotView(QWidget):
         def done(secret: object) -> None:
             address = f"{self.service.address or f'http://127.0.0.1:{self.port}/'}join/{secret}"
             copy_text(address)
-            self.session.noticed.emit("good", f"Copied an address for one colleague, good for a week: {address}", "")
+            self.session.noticed.emit(
+                "good", tr("Copied an address for one colleague, good for a week: {address}", address=address), ""
+            )
             self.refresh()
 
-        self._with_store("Inviting", lambda store: store.people.invite([circle], by=BY), done)
+        self._with_store(tr("Inviting"), lambda store: store.people.invite([circle], by=BY), done)
 
     def shut(self) -> None:
         """Serve no longer, and close the store."""

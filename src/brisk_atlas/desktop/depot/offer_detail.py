@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QTableWidget, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..plain_text import PlainLabel
 from .outlet_column import fill_preview, without_numbers
 
@@ -57,15 +59,19 @@ class OfferDetail(QWidget):
 
     def show_rows(self, found: OutletPreview) -> None:
         """Show the first rows as they are seen."""
-        count = f"{found.count:,} rows" if found.count is not None else "more than 10,000 rows"
-        self.seen.setText(f"What is seen: {count}")
+        count = (
+            trn("{count:,} row", "{count:,} rows", found.count)
+            if found.count is not None
+            else tr("more than 10,000 rows")
+        )
+        self.seen.setText(tr("What is seen: {count}", count=count))
         fill_preview(self.rows, found)
         self.seen.show()
         self.rows.show()
 
     def show_edits(self, lines: Sequence[str]) -> None:
         """Show what was done last, newest first."""
-        self.done.setText("Last edits" if lines else "Nothing was edited yet")
+        self.done.setText(tr("Last edits") if lines else tr("Nothing was edited yet"))
         self.done.show()
         self.edits.clear()
         self.edits.addItems(list(lines))

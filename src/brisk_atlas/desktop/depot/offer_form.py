@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -35,9 +36,9 @@ if TYPE_CHECKING:
     from brisk_atlas.core.system.jobs import Job
 
 TEAM = "team"
-RECORD_FILE = "A metadata record…"
+RECORD_FILE = tr("A metadata record…")
 ALBUM = "album"  # the data of its entry
-RECORD_TYPES = "Metadata records (*.xml *.ttl *.json *.rdf)"
+RECORD_TYPES = tr("Metadata records (*.xml *.ttl *.json *.rdf)")
 COLUMN_PX = 370
 
 
@@ -79,9 +80,13 @@ class OfferForm(QWidget):
         self.which.activated.connect(lambda at: self._choose())
         self.title, self.summary = QLineEdit(), QLineEdit()
         self.title.setObjectName("posting title")
-        self.title.setPlaceholderText("Title")
-        self.summary.setPlaceholderText("What it is, in a sentence")
-        self.more, self.offer, self.cancel = QPushButton("Another outlet"), QPushButton("Offer"), QPushButton("Cancel")
+        self.title.setPlaceholderText(tr("Title"))
+        self.summary.setPlaceholderText(tr("What it is, in a sentence"))
+        self.more, self.offer, self.cancel = (
+            QPushButton(tr("Another outlet")),
+            QPushButton(tr("Offer")),
+            QPushButton(tr("Cancel")),
+        )
         self.offer.setObjectName("main")
         self.more.clicked.connect(lambda checked=False: self._add_column(self._first_outlet("colleagues", every=True)))
         self.offer.clicked.connect(lambda checked=False: self._take())
@@ -139,7 +144,7 @@ class OfferForm(QWidget):
                 self.which.addItem(layer.name, layer.id)
         album = self.session.work.state.album
         if album.items:
-            self.which.addItem(f"The album: {album.title or 'untitled'}", ALBUM)
+            self.which.addItem(tr("The album: {title}", title=album.title or tr("untitled")), ALBUM)
         self.which.addItem(RECORD_FILE, "")
         self.which.setCurrentIndex(max(0, self.which.findData(subject.id if subject is not None else None)))
         self.which.show()
@@ -162,10 +167,10 @@ class OfferForm(QWidget):
         self._end_trial()
         album = self.session.work.state.album
         self.which.setCurrentIndex(self.which.findData(ALBUM))
-        self.offer.setText("Offer")
-        self.title.setText(album.title or "Album")
+        self.offer.setText(tr("Offer"))
+        self.title.setText(album.title or tr("Album"))
         self.summary.setText(album.summary)
-        self.record.setText("The page is written when it is offered, with the plates as they are then.")
+        self.record.setText(tr("The page is written when it is offered, with the plates as they are then."))
         for line in (self.title, self.summary):
             line.setEnabled(True)
         self._show_columns(PostingShape(self._tried), [self._first_outlet(EVERYBODY, every=True)])
@@ -176,7 +181,7 @@ class OfferForm(QWidget):
         self._clear()
         self.which.setCurrentIndex(self.which.findData(""))
         self.record_path = path
-        self.offer.setText("Offer")
+        self.offer.setText(tr("Offer"))
 
         def work(job: Job) -> tuple[Record, list[str]]:
             from brisk_atlas.core.depot.offering import missing_in
@@ -193,7 +198,7 @@ class OfferForm(QWidget):
             self._show_record(record.abstract, missing)
             self._show_columns(PostingShape(self._tried), [self._first_outlet(EVERYBODY, every=True)])
 
-        self.session.run(f"Reading {path.name}", work, done, failed=self._failed)
+        self.session.run(tr("Reading {name}", name=path.name), work, done, failed=self._failed)
 
     def change(self, store: DepotStore, posting: Posting, outlets: Sequence[Outlet], circles: Sequence[str]) -> None:
         """Change how a posting is offered."""
@@ -205,7 +210,7 @@ class OfferForm(QWidget):
         self.summary.setText(posting.summary)
         self.summary.setEnabled(False)
         self.record.setText("")
-        self.offer.setText("Change")
+        self.offer.setText(tr("Change"))
         self._show_columns(PostingShape(posting), outlets)
 
     def _begin_trial(self) -> None:
@@ -217,10 +222,10 @@ class OfferForm(QWidget):
         self.summary.setEnabled(True)
         self.title.setText(layer.name)
         self.summary.clear()
-        self.offer.setText("Offer")
+        self.offer.setText(tr("Offer"))
         self.offer.setEnabled(False)
         self._clear()
-        self.record.setText(f"Trying {layer.name}…")
+        self.record.setText(tr("Trying {name}…", name=layer.name))
 
         def work(job: Job) -> tuple[OfferTrial | None, list[str], str]:
             from brisk_atlas.core.depot.offering import OfferTrial, missing_for_public
@@ -235,7 +240,7 @@ class OfferForm(QWidget):
             try:
                 record, missing = missing_for_public(flow.source, layer.name)
             except AtlasError as error:
-                return trial, [f"a record that can be read ({error.reason})"], ""
+                return trial, [tr("a record that can be read ({reason})", reason=error.reason)], ""
             return trial, missing, record.abstract
 
         def done(found: tuple[OfferTrial | None, list[str], str]) -> None:
@@ -250,14 +255,15 @@ class OfferForm(QWidget):
             outlets = [self._first_outlet(team, every=True), self._first_outlet(EVERYBODY, every=True)]
             self._show_columns(PostingShape(self._tried), outlets)
 
-        self.session.run(f"Trying {layer.name}", work, done, failed=self._failed)
+        self.session.run(tr("Trying {name}", name=layer.name), work, done, failed=self._failed)
 
     def _show_record(self, summary: str, missing: list[str]) -> None:
         self.summary.setText(" ".join(summary.split())[:300])
         self.summary.setCursorPosition(0)
         self.record.setText(
-            f"Its record does not state {', '.join(missing)}. People outside look for that." if missing
-            else "Its record states what people outside look for."
+            tr("Its record does not state {missing}. People outside look for that.",
+            missing=', '.join(missing)) if missing
+            else tr("Its record states what people outside look for.")
         )  # fmt: skip
 
     def _failed(self, error: BaseException) -> None:
@@ -277,7 +283,9 @@ class OfferForm(QWidget):
         fields = tuple(OutletField(each.name, each.name) for each in posting.fields) if every else ()
         open_to_all = circle == EVERYBODY
         rights = frozenset({Right.READ}) if open_to_all or not posting.has_rows else ALL_RIGHTS
-        title = self.title.text() if open_to_all else f"{self.title.text()} for {circle}"
+        title = self.title.text()
+        if not open_to_all:
+            title = tr("{title} for {circle}", title=title, circle=circle)
         return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style(),
                       grid_style=self._grid_style())  # fmt: skip
 
@@ -377,7 +385,7 @@ class OfferForm(QWidget):
                 column.show_fault(f"{reason[:1].upper()}{reason[1:]}.")
                 self.offer.setEnabled(False)
 
-        self.session.run("What is seen", work, done, shown=False, failed=failed)
+        self.session.run(tr("What is seen"), work, done, shown=False, failed=failed)
 
     def _take(self) -> None:
         from brisk_atlas.core.depot.postings.outlet_style import style_for
@@ -389,7 +397,7 @@ class OfferForm(QWidget):
         layer = self.layer
         wish = OfferWish(layer.id if layer is not None else "", self.record_path, self.offers_album,
                          self.posting,
-                         self.title.text().strip() or "Untitled",
+                         self.title.text().strip() or tr("Untitled"),
                          self.summary.text().strip(), outlets)  # fmt: skip
         self.offer_wanted.emit(wish)
 

@@ -26,6 +26,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..plain_text import PlainLabel
 from .choice_button import ChoiceButton
 
@@ -70,7 +72,7 @@ class PostingShape:
         if not self.posting.has_shapes:
             return ""
         crs = self.posting.crs
-        return "metres" if crs is not None and metres_per_unit(crs) == 1.0 else "units of its CRS"
+        return "metres" if crs is not None and metres_per_unit(crs) == 1.0 else tr("units of its CRS")
 
 
 class OutletColumn(QFrame):
@@ -100,9 +102,9 @@ class OutletColumn(QFrame):
         self._later.timeout.connect(self.edited)
         self.title = QLineEdit(outlet.title)
         self.title.setObjectName("outlet title")
-        self.title.setPlaceholderText("Title of the outlet")
+        self.title.setPlaceholderText(tr("Title of the outlet"))
         self.remove = QToolButton()
-        self.remove.setText("Remove")
+        self.remove.setText(tr("Remove"))
         self.remove.clicked.connect(lambda checked=False: self.remove_wanted.emit())
         head = QHBoxLayout()
         head.addWidget(self.title, 1)
@@ -112,30 +114,30 @@ class OutletColumn(QFrame):
         self.circle.setEditable(True)
         self.circle.addItems([EVERYBODY, *(each for each in circles if each != EVERYBODY)])
         self.rights = {name: QCheckBox(words) for name, words in CHANGES}
-        self.own_rows = QCheckBox("own rows only")
-        self.own_rows.setToolTip("Rows are changed and deleted by those alone who added them")
+        self.own_rows = QCheckBox(tr("own rows only"))
+        self.own_rows.setToolTip(tr("Rows are changed and deleted by those alone who added them"))
         rights = QHBoxLayout()
-        rights.addWidget(PlainLabel("read"))
+        rights.addWidget(PlainLabel(tr("read")))
         rights.addSpacing(10)
         for box in (*self.rights.values(), self.own_rows):
             rights.addWidget(box)
         rights.addStretch(1)
         self.fields = self._fields_table()
         self.where, self.blur, self.until = QLineEdit(outlet.where), QLineEdit(), QLineEdit()
-        self.where.setPlaceholderText("all, or an SQL condition such as floors > 1")
+        self.where.setPlaceholderText(tr("all, or an SQL condition such as floors > 1"))
         self.where.setObjectName("outlet rows")
-        self.blur.setPlaceholderText(f"exact, or put on a grid of so many {shape.unit}")
+        self.blur.setPlaceholderText(tr("exact, or put on a grid of so many {unit}", unit=shape.unit))
         self.blur.setText(f"{outlet.blur:g}" if outlet.blur else "")
-        self.until.setPlaceholderText("for good, or a day such as 2032-12-31")
+        self.until.setPlaceholderText(tr("for good, or a day such as 2032-12-31"))
         self.until.setText(outlet.until.date().isoformat() if outlet.until is not None else "")
-        self.area, self.bands, self.of_view = QLineEdit(), QLineEdit(), QPushButton("The view")
-        self.area.setPlaceholderText("anywhere, or a box: xmin, ymin, xmax, ymax")
+        self.area, self.bands, self.of_view = QLineEdit(), QLineEdit(), QPushButton(tr("The view"))
+        self.area.setPlaceholderText(tr("anywhere, or a box: xmin, ymin, xmax, ymax"))
         self.area.setObjectName("outlet area")
         self.area.setText(", ".join(f"{side:.12g}" for side in outlet.area or ()))
         self.of_view.setEnabled(view() is not None)
-        self.of_view.setToolTip(f"The extent that the Desk shows, in {shape.posting.crs}")
+        self.of_view.setToolTip(tr("The extent that the Desk shows, in {crs}", crs=shape.posting.crs))
         self.of_view.clicked.connect(lambda checked=False: self._take_view())
-        self.bands.setPlaceholderText("all, or some such as 1, 3")
+        self.bands.setPlaceholderText(tr("all, or some such as 1, 3"))
         self.bands.setText(", ".join(map(str, outlet.bands)))
         within, ways = QHBoxLayout(), QHBoxLayout()
         within.addWidget(self.area, 1)
@@ -143,29 +145,29 @@ class OutletColumn(QFrame):
         services = [(each.value, f"{each.value}: {PROTOCOLS[each]}") for each in services_of(shape.posting)]
         forms = forms_of(shape.posting)
         named = [(key, f"{form.name}{f': {form.ending}' if form.ending else ''}") for key, form in forms.items()]
-        self.services = ChoiceButton(services, outlet.services, "all services", "its page alone")
+        self.services = ChoiceButton(services, outlet.services, tr("all services"), tr("its page alone"))
         self.downloads = ChoiceButton(
             named, tuple(forms) if outlet.downloads is None else outlet.downloads,
-            "as a file" if len(named) == 1 else f"{len(named)} file formats", "no files",
+            tr("as a file") if len(named) == 1 else tr("{count} file formats", count=len(named)), tr("no files"),
         )  # fmt: skip
-        self.services.setAccessibleName("Services")
-        self.downloads.setAccessibleName("Files")
+        self.services.setAccessibleName(tr("Services"))
+        self.downloads.setAccessibleName(tr("Files"))
         ways.addWidget(self.services, 1)
         ways.addWidget(self.downloads, 1)
         self.downloads.setVisible(bool(named))
         form = QFormLayout()
         form.setContentsMargins(0, 0, 0, 0)
         form.setVerticalSpacing(6)
-        form.addRow("For", self.circle)
-        form.addRow("May", _held(rights))
-        form.addRow("Fields", self.fields)
-        form.addRow("Rows", self.where)
-        form.addRow("Places", self.blur)
+        form.addRow(tr("For"), self.circle)
+        form.addRow(tr("May"), _held(rights))
+        form.addRow(tr("Fields"), self.fields)
+        form.addRow(tr("Rows"), self.where)
+        form.addRow(tr("Places"), self.blur)
         area, handed = _held(within), _held(ways)
-        form.addRow("Within", area)
-        form.addRow("Bands", self.bands)
-        form.addRow("By", handed)
-        form.addRow("Until", self.until)
+        form.addRow(tr("Within"), area)
+        form.addRow(tr("Bands"), self.bands)
+        form.addRow(tr("By"), handed)
+        form.addRow(tr("Until"), self.until)
         form.setRowVisible(self.blur, bool(shape.unit))
         form.setRowVisible(area, shape.has_area)
         form.setRowVisible(self.bands, shape.posting.file.endswith(".tif"))
@@ -197,7 +199,7 @@ class OutletColumn(QFrame):
     def _fields_table(self) -> QTableWidget:
         table = QTableWidget(len(self.shape_.fields), 3)
         table.setObjectName("outlet fields")
-        table.setHorizontalHeaderLabels(["Field", "Shown as", "Decimals"])
+        table.setHorizontalHeaderLabels([tr("Field"), tr("Shown as"), tr("Decimals")])
         table.setFixedHeight(FIELDS_PX)
         head = table.horizontalHeader()
         assert head is not None
@@ -252,7 +254,7 @@ class OutletColumn(QFrame):
         try:
             xmin, ymin, xmax, ymax = map(float, text.split(","))
         except ValueError:
-            raise BadWish("The box is written xmin, ymin, xmax, ymax, in units of its CRS") from None
+            raise BadWish(tr("The box is written xmin, ymin, xmax, ymax, in units of its CRS")) from None
         return xmin, ymin, xmax, ymax
 
     def _ways(self) -> tuple[tuple[OfferedService, ...], tuple[str, ...] | None]:
@@ -274,29 +276,29 @@ class OutletColumn(QFrame):
             if item is None or item.checkState() != Qt.CheckState.Checked:
                 continue
             if decimals and not decimals.isdigit():
-                raise BadWish(f"{used}: decimals are a whole number")
+                raise BadWish(tr("{used}: decimals are a whole number", used=used))
             fields.append(OutletField(field.name, name or field.name, int(decimals) if decimals else None))
         circle = self.circle.currentText().strip()
         if not circle:
-            raise BadWish("It is for nobody yet: name a circle")
+            raise BadWish(tr("It is for nobody yet: name a circle"))
         rights = {Right.READ} | {Right(name) for name, box in self.rights.items() if box.isChecked()}
         blur, until = self.blur.text().strip().replace(",", ""), self.until.text().strip()
         try:
             size = float(blur) if blur else 0.0
         except ValueError:
-            raise BadWish("The grid for places is a number") from None
+            raise BadWish(tr("The grid for places is a number")) from None
         try:
             day = datetime.fromisoformat(until).replace(tzinfo=UTC) if until else None
         except ValueError:
-            raise BadWish("The day is written like 2032-12-31") from None
+            raise BadWish(tr("The day is written like 2032-12-31")) from None
         try:
             bands = tuple(int(each) for each in self.bands.text().split(",") if each.strip())
         except ValueError:
-            raise BadWish("Bands are written by their numbers, such as 1, 3") from None
+            raise BadWish(tr("Bands are written by their numbers, such as 1, 3")) from None
         others = self.outlet.rights[1:]
         services, downloads = self._ways()
         return replace(
-            self.outlet, title=self.title.text().strip() or "Untitled", fields=tuple(fields),
+            self.outlet, title=self.title.text().strip() or tr("Untitled"), fields=tuple(fields),
             rights=((circle, frozenset(rights)), *others), where=self.where.text().strip(), blur=size, until=day,
             own_rows=self.own_rows.isChecked(), area=self._area(), bands=bands, services=services,
             downloads=downloads,
@@ -308,16 +310,39 @@ class OutletColumn(QFrame):
 
     def show_preview(self, found: OutletPreview, *, sampled: bool) -> None:
         """Show what the outlet shows."""
-        count = f"{found.count:,} rows" if found.count is not None else "more than 10,000 rows"
-        who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
-        self.seen.setText(f"{who} sees {count}{' of the first rows that were tried' if sampled else ''}")
+        count = (
+            trn("{count:,} row", "{count:,} rows", found.count)
+            if found.count is not None
+            else tr("more than 10,000 rows")
+        )
+        who = (
+            tr("Everybody")
+            if self.circle.currentText() == EVERYBODY
+            else tr("The circle {currenttext}", currenttext=self.circle.currentText())
+        )
+        self.seen.setText(
+            tr(
+                "{who} sees {count}{what}",
+                who=who,
+                count=count,
+                what=tr(" of the first rows that were tried") if sampled else "",
+            )
+        )
         fill_preview(self.preview, found)
 
     def show_whole(self) -> None:
         """Say how much of a file or a record is seen."""
-        who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
-        what = "all of it" if not self.area.text().strip() and not self.bands.text().strip() else "what is chosen of it"
-        self.seen.setText(f"{who} sees {what}")
+        who = (
+            tr("Everybody")
+            if self.circle.currentText() == EVERYBODY
+            else tr("The circle {currenttext}", currenttext=self.circle.currentText())
+        )
+        what = (
+            tr("all of it")
+            if not self.area.text().strip() and not self.bands.text().strip()
+            else tr("what is chosen of it")
+        )
+        self.seen.setText(tr("{who} sees {what}", who=who, what=what))
         self.preview.hide()
 
     def show_fault(self, words: str) -> None:

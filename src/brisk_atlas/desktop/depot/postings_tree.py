@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.outlet import Outlet
     from brisk_atlas.core.depot.postings.posting import Posting
@@ -38,8 +40,8 @@ class PostingsTree(QTreeWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("postings")
-        self.setAccessibleName("Postings and outlets")
-        self.setHeaderLabels(["Offered", "Who may", "Asked"])
+        self.setAccessibleName(tr("Postings and outlets"))
+        self.setHeaderLabels([tr("Offered"), tr("Who may"), tr("Asked")])
         self.setIndentation(14)
         self.setUniformRowHeights(True)
         head = self.header()
@@ -65,7 +67,7 @@ class PostingsTree(QTreeWidget):
                 line = QTreeWidgetItem(
                     [outlet.title, rights_in_words(outlet), load_in_words(each.load.get(outlet.id, 0.0))]
                 )
-                line.setToolTip(2, "Questions a minute, over the last ten minutes")
+                line.setToolTip(2, tr("Questions a minute, over the last ten minutes"))
                 line.setToolTip(1, rights_in_words(outlet))
                 line.setData(0, ID, (each.posting.id, outlet.id))
                 top.addChild(line)
@@ -102,7 +104,7 @@ def rights_in_words(outlet: Outlet) -> str:
     for circle, rights in outlet.rights:
         words = [each.value for each in rights]
         changes = [word for word in ("add", "change", "delete") if word in words]
-        found.append(f"{circle}: read{', ' + ', '.join(changes) if changes else ''}")
-    own = ", own rows" if outlet.own_rows else ""
-    until = f", until {outlet.until.date()}" if outlet.until is not None else ""
+        found.append(tr("{circle}: read{value}", circle=circle, value=", " + ", ".join(changes) if changes else ""))
+    own = tr(", own rows") if outlet.own_rows else ""
+    until = tr(", until {date}", date=outlet.until.date()) if outlet.until is not None else ""
     return "; ".join(found) + own + until

@@ -8,6 +8,8 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -49,8 +51,12 @@ class AlongChart(QWidget):
     def show_results(self, results: list[ProbeResult], through: ProbeSeries | None = None) -> None:
         """Offer the series of what was probed, and that `through` the dates of layers; nothing is shown without."""
         before = self.choice.currentText()
-        self.series = [("Through the dates of the layers", through)] if through is not None else []
-        self.series += [(f"{r.title} along {s.dimension.name}", s) for r in results for s in r.series]
+        self.series = [(tr("Through the dates of the layers"), through)] if through is not None else []
+        self.series += [
+            (tr("{title} along {dimension}", title=r.title, dimension=s.dimension.name), s)
+            for r in results
+            for s in r.series
+        ]
         self.choice.clear()
         self.choice.addItems([name for name, _ in self.series])
         self.choice.setCurrentText(before)
@@ -79,5 +85,5 @@ class AlongChart(QWidget):
         )  # fmt: skip
         name = dimension.name + (f", {dimension.unit}" if dimension.unit else "")
         self.plot.setLabel("bottom", "" if dimension.is_time else name, color=self.theme.quiet)
-        self.plot.setLabel("left", series.unit or "value", color=self.theme.quiet)
+        self.plot.setLabel("left", series.unit or tr("value"), color=self.theme.quiet)
         self.plot.enableAutoRange()

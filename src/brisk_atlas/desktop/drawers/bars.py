@@ -8,6 +8,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
@@ -25,7 +27,7 @@ class Bars(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("bars")
-        self.setAccessibleName("Histogram")
+        self.setAccessibleName(tr("Histogram"))
         self.setFixedHeight(HEIGHT_PX)
         self.setMouseTracking(True)
         self.theme: Theme = LIGHT
@@ -72,4 +74,6 @@ class Bars(QWidget):
         counts, edges = self.summary.counts, self.summary.edges
         i = min(max(int(event.position().x() / self.width() * len(counts)), 0), len(counts) - 1)
         low, high = map(self._text, (edges[i], edges[i + 1]))
-        self.setToolTip(plain_tip(f"{low} to {high} {self.unit}: {counts[i]:,}"))
+        self.setToolTip(
+            plain_tip(tr("{low} to {high} {unit}: {counts:,}", low=low, high=high, unit=self.unit, counts=counts[i]))
+        )

@@ -7,6 +7,7 @@ from enum import StrEnum
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Band, Facts, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 
 from ..session import Session
@@ -20,11 +21,11 @@ from .surface_pane import SurfacePane
 class ChangeKind(StrEnum):
     """What A and B are compared as."""
 
-    SURFACES = "surfaces: what rose and fell"
-    PICTURES = "pictures: what changed"
-    CLASSES = "classes: from which to which"
-    CLOUDS = "points: how far off they lie"
-    DELIVERIES = "deliveries: rows and fields"
+    SURFACES = tr("surfaces: what rose and fell")
+    PICTURES = tr("pictures: what changed")
+    CLASSES = tr("classes: from which to which")
+    CLOUDS = tr("points: how far off they lie")
+    DELIVERIES = tr("deliveries: rows and fields")
 
 
 OF_GRIDS = (ChangeKind.SURFACES, ChangeKind.PICTURES, ChangeKind.CLASSES)
@@ -60,9 +61,9 @@ class ChangeDrawer(QWidget):
         form = QFormLayout()
         form.setVerticalSpacing(9)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("A, before", self.side_a)
-        form.addRow("B, after", self.side_b)
-        form.addRow("As", self.kind)
+        form.addRow(tr("A, before"), self.side_a)
+        form.addRow(tr("B, after"), self.side_b)
+        form.addRow(tr("As"), self.kind)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 12, 10)
         column.setSpacing(10)

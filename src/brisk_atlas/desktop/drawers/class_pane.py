@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.class_change import ClassMatrix
     from brisk_atlas.core.operations.class_change import ClassChangeResult
 
-EXPLAINED = "Compares two grids of classes, or two layers of polygons: what each class of A became in B."
+EXPLAINED = tr("Compares two grids of classes, or two layers of polygons: what each class of A became in B.")
 HECTARE = 10_000.0
 SAME, OTHER = "#DCE8DF", "#F3E3D3"  # washes of what stayed and of what changed, by day and by night with dark ink
 INK = "#1D2A35"
@@ -52,25 +53,25 @@ class ClassPane(QWidget):
         self.fields = [QComboBox(), QComboBox()]
         for side, box in zip("AB", self.fields):
             box.setObjectName(f"class field {side}")
-            box.setToolTip(f"The field that holds the classes of {side}")
-        self.compare = QPushButton("Compare the classes")
+            box.setToolTip(tr("The field that holds the classes of {side}", side=side))
+        self.compare = QPushButton(tr("Compare the classes"))
         self.compare.setObjectName("main")
         self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
         self.table = QTableWidget()
         self.table.setObjectName("class matrix")
-        self.table.setAccessibleName("Classes of A in rows, of B in columns, hectares")
+        self.table.setAccessibleName(tr("Classes of A in rows, of B in columns, hectares"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.table.setFont(mono_font(11))
         self.chosen = PlainLabel("")
         self.chosen.setWordWrap(True)
-        self.add = QPushButton("Add these places as a layer")
+        self.add = QPushButton(tr("Add these places as a layer"))
         self.form = QFormLayout()
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        self.form.addRow("Classes of A", self.fields[0])
-        self.form.addRow("Classes of B", self.fields[1])
+        self.form.addRow(tr("Classes of A"), self.fields[0])
+        self.form.addRow(tr("Classes of B"), self.fields[1])
         self.room = QWidget()  # that the matrix takes once there is one
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -130,15 +131,16 @@ class ClassPane(QWidget):
     def compute(self) -> None:
         """Ask for the matrix in the background."""
         if self.sides is None:
-            self._forget("Choose two different layers.")
+            self._forget(tr("Choose two different layers."))
             return
         from brisk_atlas.core.operations import ClassChange
 
         a, b = self.sides
         fields = (self.fields[0].currentText(), self.fields[1].currentText()) if a.kind.has_rows else None
-        self._forget("Comparing…")
+        self._forget(tr("Comparing…"))
         self.session.run_operation(
-            f"Comparing the classes of {a.name} and {b.name}", ClassChange(a.id, b.id, fields),
+            tr("Comparing the classes of {name} and {b_name}", name=a.name, b_name=b.name),
+            ClassChange(a.id, b.id, fields),
             lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE,
             failed=lambda error: self._forget(str(error)),
         )  # fmt: skip
@@ -148,11 +150,17 @@ class ClassPane(QWidget):
             return
         self.result = found
         matrix = found.matrix
-        kappa = "" if matrix.kappa != matrix.kappa else f", kappa {matrix.kappa:.3f}"
-        rest = "; B has the class of its nearest cell" if matrix.resampled else ""
+        kappa = "" if matrix.kappa != matrix.kappa else tr(", kappa {kappa:.3f}", kappa=matrix.kappa)
+        rest = tr("; B has the class of its nearest cell") if matrix.resampled else ""
         self.answer.setText(
-            f"{matrix.agreement:.2%} of {matrix.total / HECTARE:,.1f} ha are the same{kappa}{rest}. "
-            "Hectares, A in rows, B in columns; choose a cell to see its places."
+            tr(
+                "{agreement:.2%} of {total:,.1f} ha are the same{kappa}{rest}. Hectares, A in rows, B in "
+                "columns; choose a cell to see its places.",
+                agreement=matrix.agreement,
+                total=matrix.total / HECTARE,
+                kappa=kappa,
+                rest=rest,
+            )
         )
         self._fill(matrix)
         self.table.show()
@@ -164,8 +172,8 @@ class ClassPane(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(size + 1)
         self.table.setColumnCount(size + 1)
-        self.table.setHorizontalHeaderLabels([*matrix.classes, "all of A"])
-        self.table.setVerticalHeaderLabels([*matrix.classes, "all of B"])
+        self.table.setHorizontalHeaderLabels([*matrix.classes, tr("all of A")])
+        self.table.setVerticalHeaderLabels([*matrix.classes, tr("all of B")])
         for row in range(size + 1):
             for col in range(size + 1):
                 if row < size and col < size:
@@ -206,10 +214,17 @@ class ClassPane(QWidget):
             return
         matrix = self.result.matrix
         area, count = matrix.areas[pair], matrix.counts[pair]
-        what = "cells" if matrix.numbers else "pieces"
+        what = tr("cells") if matrix.numbers else tr("pieces")
         self.chosen.setText(
-            f"{matrix.classes[pair[0]]} → {matrix.classes[pair[1]]}: {area / HECTARE:,.2f} ha, {count:,} {what}, "
-            f"{area / max(matrix.before[pair[0]], 1e-9):.1%} of what it was"
+            tr(
+                "{classes} → {classes2}: {area:,.2f} ha, {count:,} {what}, {area2:.1%} of what it was",
+                classes=matrix.classes[pair[0]],
+                classes2=matrix.classes[pair[1]],
+                area=area / HECTARE,
+                count=count,
+                what=what,
+                area2=area / max(matrix.before[pair[0]], 1e-09),
+            )
         )
         self.pair_chosen.emit((matrix.numbers[pair[0]], matrix.numbers[pair[1]]) if matrix.numbers else None)
 
@@ -243,4 +258,4 @@ class ClassPane(QWidget):
         def done(path: Path) -> None:
             self.session.add_derived(DataRef.file(path), VectorStyle())
 
-        self.session.run("Writing the places", work, done, lane=Lane.BATCH)
+        self.session.run(tr("Writing the places"), work, done, lane=Lane.BATCH)

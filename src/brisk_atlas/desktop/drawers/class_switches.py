@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import CloudStyle, DataRef, Layer
 from brisk_atlas.core.model.cloud import POINT_CLASSES
+from brisk_atlas.core.model.language import tr
 
 from .style_rows import StyleRows
 
@@ -55,7 +56,7 @@ class ClassSwitches(QWidget):
                 if now is not None:
                     self.show_layer(now)
 
-        self._rows.session.run("Counting classes", work, done, shown=False)
+        self._rows.session.run(tr("Counting classes"), work, done, shown=False)
 
     def _build(self, found: dict[int, int]) -> None:
         for code in found:
@@ -69,4 +70,4 @@ class ClassSwitches(QWidget):
         style = self._rows.style()
         if isinstance(style, CloudStyle):
             hidden = tuple(each for each in style.hidden if each != code)
-            self._rows.change("classes", hidden=hidden if on else (*hidden, code))
+            self._rows.change(tr("classes"), hidden=hidden if on else (*hidden, code))

@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import CloudStyle, DataRef, Layer, Stretch
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -20,7 +21,9 @@ from ..theme import mono_font
 if TYPE_CHECKING:
     from brisk_atlas.core.operations.cloud_change import CloudChangeResult
 
-EXPLAINED = "Measures how far each point lies from the other side: a grid of heights, or the ground of another cloud."
+EXPLAINED = tr(
+    "Measures how far each point lies from the other side: a grid of heights, or the ground of another cloud."
+)
 MOST_SHARE = 98.0  # per cent of the distances that lie within the ramp
 
 
@@ -34,18 +37,18 @@ class CloudPane(QWidget):
         self.result: CloudChangeResult | None = None
         self.along = QComboBox()
         self.along.setObjectName("cloud along")
-        self.along.addItem("straight up", "vertical")
-        self.along.addItem("along the ground's normal", "normal")
-        self.along.setToolTip("Between two clouds; a grid is measured straight up")
-        self.measure = QPushButton("Measure the distances")
+        self.along.addItem(tr("straight up"), "vertical")
+        self.along.addItem(tr("along the ground's normal"), "normal")
+        self.along.setToolTip(tr("Between two clouds; a grid is measured straight up"))
+        self.measure = QPushButton(tr("Measure the distances"))
         self.measure.setObjectName("main")
         self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
-        self.add = QPushButton("Add the points with their distance")
+        self.add = QPushButton(tr("Add the points with their distance"))
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("Measured", self.along)
+        form.addRow(tr("Measured"), self.along)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
@@ -76,14 +79,15 @@ class CloudPane(QWidget):
     def compute(self) -> None:
         """Measure in the background."""
         if self.sides is None:
-            self._forget("Choose two different layers.")
+            self._forget(tr("Choose two different layers."))
             return
         from brisk_atlas.core.operations import CloudChange
 
         a, b = self.sides
-        self._forget("Measuring…")
+        self._forget(tr("Measuring…"))
         self.session.run_operation(
-            f"Measuring from {a.name} to {b.name}", CloudChange(a.id, b.id, self.along.currentData()),
+            tr("Measuring from {name} to {b_name}", name=a.name, b_name=b.name),
+            CloudChange(a.id, b.id, self.along.currentData()),
             lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE, failed=lambda error: self._forget(str(error)),
         )  # fmt: skip
 
@@ -123,4 +127,4 @@ class CloudPane(QWidget):
         def done(path: Path) -> None:
             self.session.add_derived(DataRef.file(path), style)
 
-        self.session.run("Writing the points", work, done, lane=Lane.BATCH)
+        self.session.run(tr("Writing the points"), work, done, lane=Lane.BATCH)

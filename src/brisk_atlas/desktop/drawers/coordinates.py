@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 
 
@@ -38,7 +40,7 @@ class Coordinates(QWidget):
                 label.setObjectName("quiet")
                 line.setObjectName("copyable")
                 line.setCursor(Qt.CursorShape.PointingHandCursor)
-                line.setToolTip("Click to copy")
+                line.setToolTip(tr("Click to copy"))
                 line.setFlat(True)
                 line.clicked.connect(lambda checked=False, name=name: self._copy(name))
                 self.grid.addWidget(label, row, 0)

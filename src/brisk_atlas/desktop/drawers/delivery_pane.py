@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from brisk_atlas.core.model import DataRef, Extent, Facts, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import ClassLook
 from brisk_atlas.core.model.words import file_name_of
 from brisk_atlas.core.system.jobs import Job, Lane
@@ -35,8 +36,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.datasets import PartChange
     from brisk_atlas.core.operations.compare import CompareResult
 
-EXPLAINED = "Compares two deliveries row by row: what was added, removed, changed in shape or in values."
-GUESS, NO_KEY = "a key that is found", "shape, or all values"
+EXPLAINED = tr("Compares two deliveries row by row: what was added, removed, changed in shape or in values.")
+GUESS, NO_KEY = tr("a key that is found"), tr("shape, or all values")
 MOST_LISTED = 2_000
 LOOK = VectorStyle(
     colour_by="change", method="unique", width=2.4, size=9.0,
@@ -64,8 +65,8 @@ class DeliveryPane(QWidget):
         self.result: CompareResult | None = None
         self.key = QComboBox()
         self.key.setObjectName("delivery key")
-        self.key.setToolTip("The field that identifies rows, by which those of A are found again in B")
-        self.compare = QPushButton("Compare the deliveries")
+        self.key.setToolTip(tr("The field that identifies rows, by which those of A are found again in B"))
+        self.compare = QPushButton(tr("Compare the deliveries"))
         self.compare.setObjectName("main")
         self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
@@ -74,18 +75,18 @@ class DeliveryPane(QWidget):
         self.list.setObjectName("changes")
         self.list.setRootIsDecorated(False)
         self.list.setUniformRowHeights(True)
-        self.list.setHeaderLabels(["Change", "Row", "Field: before, after"])
+        self.list.setHeaderLabels([tr("Change"), tr("Row"), tr("Field: before, after")])
         header = self.list.header()
         if header is not None:
             header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
             header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.room = QWidget()  # that the list takes once there is something in it
-        self.add = QPushButton("Add as a layer")
-        self.add.setToolTip("Write the changes to a GeoPackage among your own data and open it")
-        self.report = QPushButton("Write a report…")
+        self.add = QPushButton(tr("Add as a layer"))
+        self.add.setToolTip(tr("Write the changes to a GeoPackage among your own data and open it"))
+        self.report = QPushButton(tr("Write a report…"))
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("Match by", self.key)
+        form.addRow(tr("Match by"), self.key)
         buttons = QHBoxLayout()
         buttons.addWidget(self.add)
         buttons.addWidget(self.report)
@@ -121,7 +122,7 @@ class DeliveryPane(QWidget):
                 if field.name in there:
                     self.key.addItem(field.name, (field.name,))
         self.key.addItem(NO_KEY, ())
-        self._clear(EXPLAINED if sides else "Open both deliveries to compare them.")
+        self._clear(EXPLAINED if sides else tr("Open both deliveries to compare them."))
 
     def _clear(self, text: str) -> None:
         self.result = None
@@ -139,9 +140,9 @@ class DeliveryPane(QWidget):
         a, b = self.sides
         from brisk_atlas.core.operations import Compare
 
-        self._clear("Comparing…")
+        self._clear(tr("Comparing…"))
         self.session.run_operation(
-            f"Comparing {a.name} with {b.name}",
+            tr("Comparing {name} with {b_name}", name=a.name, b_name=b.name),
             Compare(a.id, b.id, self.key.currentData()),
             lambda result: self._show(result, a, b),
             lane=Lane.INTERACTIVE,
@@ -165,13 +166,22 @@ class DeliveryPane(QWidget):
         first, *others = row_lines(part.rows)
         words = "<br>".join(map(escape, others))
         edits = any(layer.rows.edits for layer in (a, b))
-        unsaved = "<p>Edits that are not saved are not compared.</p>" if edits else ""
+        unsaved = tr("<p>Edits that are not saved are not compared.</p>") if edits else ""
         matched = escape(first.rpartition(" (")[2].rstrip(")"))
         self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; names and values are escaped
         self.answer.setText(
-            f"<b>{escape(b.name)} against {escape(a.name)}</b>"
-            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{counts}</table>"
-            f"<p>{'Rows are ' + matched}.{'<br>' + words if words else ''}{facts}</p>{unsaved}"
+            tr(
+                "<b>{name} against {name2}</b><table cellspacing=3 style='font-family:{family}; "
+                "font-size:12px'>{counts}</table><p>{what}.{value}{facts}</p>{unsaved}",
+                name=escape(b.name),
+                name2=escape(a.name),
+                family=mono_font().family(),
+                counts=counts,
+                what=tr("Rows are ") + matched,
+                value="<br>" + words if words else "",
+                facts=facts,
+                unsaved=unsaved,
+            )
         )
         changed = part.rows.rows_differ
         self.add.setEnabled(changed)
@@ -182,7 +192,7 @@ class DeliveryPane(QWidget):
                 self._fill(listed)
 
         if changed:
-            self.session.run("Listing the changes", lambda job: _listed(self.session, part), fill, shown=False)
+            self.session.run(tr("Listing the changes"), lambda job: _listed(self.session, part), fill, shown=False)
 
     def _fill(self, listed: tuple[pa.Table, list[Extent | None]]) -> None:
         table, places = listed
@@ -195,7 +205,7 @@ class DeliveryPane(QWidget):
             if row["field"] is not None:
                 text = f"{row['field']}: {_shown(row['old'])} → {_shown(row['new'])}"
             elif row["distance_m"] is not None:
-                text = f"shape: {row['distance_m']:,.3f} m"
+                text = tr("shape: {row:,.3f} m", row=row["distance_m"])
             item = QTreeWidgetItem([row["change"], name, text])
             item.setData(0, PLACE, place)
             item.setToolTip(2, text)
@@ -239,13 +249,13 @@ class DeliveryPane(QWidget):
                 ]
             self.session.layers_opened.emit([layer.id for layer in made])
 
-        self.session.run("Writing the changes", work, done, lane=Lane.BATCH)
+        self.session.run(tr("Writing the changes"), work, done, lane=Lane.BATCH)
 
     def _ask_and_write(self) -> None:
         if self.sides is None:
             return
         start = str(Path.home() / f"{file_name_of(self.sides[1].name)}_changes.html")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Write a report of the changes", start, "Pages (*.html)")
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("Write a report of the changes"), start, tr("Pages (*.html)"))
         if chosen:
             self.write_report(Path(chosen))
 
@@ -261,8 +271,9 @@ class DeliveryPane(QWidget):
             write_report(self.session.cache, change, path)
 
         self.session.run(
-            "Writing the report", work,
-            lambda nothing: self.session.noticed.emit("good", f"Wrote the report {path}", ""), lane=Lane.BATCH,
+            tr("Writing the report"), work,
+            lambda nothing: self.session.noticed.emit("good", tr("Wrote the report {path}", path=path), ""),
+            lane=Lane.BATCH,
         )  # fmt: skip
 
 
@@ -287,4 +298,4 @@ def _listed(session: Session, part: PartChange) -> tuple[pa.Table, list[Extent |
 
 
 def _shown(value: str | None) -> str:
-    return "no value" if value is None else value
+    return tr("no value") if value is None else value

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -61,9 +62,9 @@ class HeldPane(QWidget):
         return as_table(self.held.held, self.held.mapping)
 
     def ask_and_save(self) -> None:
-        kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson)"
+        kinds = tr("GeoPackage (*.gpkg);;GeoJSON (*.geojson)")
         start = str(Path.home() / "probes.gpkg")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save held probes as points", start, kinds)
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("Save held probes as points"), start, kinds)
         if chosen:
             self.save_to(Path(chosen))
 
@@ -77,7 +78,9 @@ class HeldPane(QWidget):
             return save_probes(held, mapping, path)
 
         def done(written: Path) -> None:
-            self.session.noticed.emit("good", f"Saved {len(held)} probes in {written.name}", "")
+            self.session.noticed.emit(
+                "good", tr("Saved {count} probes in {name}", count=len(held), name=written.name), ""
+            )
             self.session.open_files([written])
 
-        self.session.run(f"Saving {path.name}", work, done)
+        self.session.run(tr("Saving {name}", name=path.name), work, done)

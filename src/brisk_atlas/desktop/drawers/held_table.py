@@ -20,6 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..panes.discs import paint_disc
 from ..plain_text import PlainLabel, plain_tip
 from ..theme import LIGHT, Theme
@@ -130,10 +132,10 @@ class HeldTable(QWidget):
         rows.setMinimumSectionSize(PLAIN_PX)
         self.heads.sectionClicked.connect(self._choose)
         self.heads.sectionDoubleClicked.connect(lambda section: self.rename())
-        self.only = QCheckBox("only what differs")
+        self.only = QCheckBox(tr("only what differs"))
         self.only.setObjectName("only differences")
         self.only.toggled.connect(lambda on: self.refresh())
-        self.title = PlainLabel("Held")
+        self.title = PlainLabel(tr("Held"))
         self.title.setObjectName("heading")
         self.buttons: dict[str, QToolButton] = {}
         row = QHBoxLayout()
@@ -143,11 +145,11 @@ class HeldTable(QWidget):
         row.addWidget(self.only)
         row.addStretch(1)
         for name, text, tip in (
-            ("left", "◂", "Move the chosen column to the left"),
-            ("right", "▸", "Move the chosen column to the right"),
-            ("name", "name", "Name the chosen column"),
-            ("remove", "remove", "Remove the chosen column"),
-            ("clear", "clear", "Remove all"),
+            ("left", "◂", tr("Move the chosen column to the left")),
+            ("right", "▸", tr("Move the chosen column to the right")),
+            ("name", tr("name"), tr("Name the chosen column")),
+            ("remove", tr("remove"), tr("Remove the chosen column")),
+            ("clear", tr("clear"), tr("Remove all")),
         ):
             button = QToolButton()
             button.setObjectName(f"held {name}")
@@ -179,7 +181,7 @@ class HeldTable(QWidget):
         lines = [
             line for line in compare(self.held.held, self.held.mapping) if line.unequal or not self.only.isChecked()
         ]
-        self.title.setText(f"Held {len(self.held)}")
+        self.title.setText(tr("Held {count}", count=len(self.held)))
         self.table.setColumnCount(len(self.held) + 1)
         self.table.setRowCount(len(lines))
         for r, line in enumerate(lines):
@@ -215,7 +217,7 @@ class HeldTable(QWidget):
     def rename(self) -> None:
         if self.held.held:
             now = self.held.held[self.chosen].name
-            name, good = QInputDialog.getText(self, "Name a held probe", "Name", text=now)
+            name, good = QInputDialog.getText(self, tr("Name a held probe"), tr("Name"), text=now)
             if good and name.strip():
                 self.held.name(self.chosen, name.strip())
 
@@ -232,7 +234,7 @@ class HeldTable(QWidget):
     def matching_menu(self, key: str) -> QMenu:
         """Return the menu of the lines that a line can be compared with."""
         menu = QMenu(self)
-        menu.setTitle(f"Compare {key} with")
+        menu.setTitle(tr("Compare {key} with", key=key))
         first = self.held.held[0].finding.readings
         for reading in first:
             if reading.name.lower() != key:

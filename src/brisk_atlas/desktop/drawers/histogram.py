@@ -8,6 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -30,11 +32,11 @@ class Histogram(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("histogram")
-        self.setAccessibleName("Histogram with the ends of the ramp")
+        self.setAccessibleName(tr("Histogram with the ends of the ramp"))
         self.setFixedHeight(HEIGHT_PX)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setToolTip("Drag an end of the ramp; or the arrow keys, with Space to change ends")
+        self.setToolTip(tr("Drag an end of the ramp; or the arrow keys, with Space to change ends"))
         self.theme: Theme = LIGHT
         self.shown: ValueDistribution | None = None
         self.ends = [0.0, 1.0]

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataRef, GridStyle, Layer, OpenOptions, Stretch, Style, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.quality_band import quality_band
 from brisk_atlas.core.model.style import ClassLook
 from brisk_atlas.core.place import unit_of
@@ -36,15 +37,20 @@ from .threshold_bars import ThresholdBars
 if TYPE_CHECKING:
     from brisk_atlas.core.operations.image_change import ImageChangeResult, ImageShiftResult
 
-EXPLAINED = "Check first whether B lies on A; then look for what changed, cell by cell."
+EXPLAINED = tr("Check first whether B lies on A; then look for what changed, cell by cell.")
 MEASURES = (  # what is compared, as the operation calls it and as it is shown
-    ("difference", "difference of the band"), ("ratio", "ratio of the band, log₂"),
-    ("vegetation", "vegetation index"), ("water", "water index"), ("burn", "burn index"), ("snow", "snow index"),
-    ("vector", "change vector of all bands"), ("angle", "spectral angle of all bands"),
-    ("expression", "an expression of the bands"),
+    ("difference", tr("difference of the band")), ("ratio", tr("ratio of the band, log₂")),
+    ("vegetation", tr("vegetation index")), ("water", tr("water index")), ("burn", tr("burn index")),
+    ("snow", tr("snow index")),
+    ("vector", tr("change vector of all bands")), ("angle", tr("spectral angle of all bands")),
+    ("expression", tr("an expression of the bands")),
 )  # fmt: skip
-BRIGHTNESS = (("none", "as stored"), ("regression", "fitted to unchanged cells"), ("histogram", "histogram of A"))
-LIMITS = (("otsu", "found (Otsu)"), ("deviations", "standard deviations"), ("hand", "by hand"))
+BRIGHTNESS = (
+    ("none", tr("as stored")),
+    ("regression", tr("fitted to unchanged cells")),
+    ("histogram", tr("histogram of A")),
+)
+LIMITS = (("otsu", tr("found (Otsu)")), ("deviations", tr("standard deviations")), ("hand", tr("by hand")))
 LOOKS = VectorStyle(
     colour_by="class", method="unique", width=1.6,
     class_looks=(ClassLook("loss", "#C2452D"), ClassLook("gain", "#1C7C7D"), ClassLook("changed", "#B7791F")),
@@ -53,7 +59,7 @@ LOOKS = VectorStyle(
 
 ARROWS = VectorStyle(colour_by="agrees", method="unique", width=2.0)
 ARROW_CELLS = 20  # that the longest arrow is long
-CLASS_BAND = "class: 1 loss, 2 gain, 3 changed"
+CLASS_BAND = tr("class: 1 loss, 2 gain, 3 changed")
 
 
 class ImagePane(QWidget):
@@ -65,12 +71,12 @@ class ImagePane(QWidget):
         self.sides: tuple[Layer, Layer] | None = None
         self.result: ImageChangeResult | None = None
         self.shift: ImageShiftResult | None = None
-        self.check = QPushButton("Check the shift")
-        self.check.setToolTip("Find by how much B lies beside A, in windows all over both")
-        self.move_b = QPushButton("Move B by it")
-        self.move_b.setToolTip("Here alone: the file of B stays as it is")
-        self.add_arrows = QPushButton("Add arrows")
-        self.add_arrows.setToolTip("The shift of each window as an arrow, so many times as long that it is seen")
+        self.check = QPushButton(tr("Check the shift"))
+        self.check.setToolTip(tr("Find by how much B lies beside A, in windows all over both"))
+        self.move_b = QPushButton(tr("Move B by it"))
+        self.move_b.setToolTip(tr("Here alone: the file of B stays as it is"))
+        self.add_arrows = QPushButton(tr("Add arrows"))
+        self.add_arrows.setToolTip(tr("The shift of each window as an arrow, so many times as long that it is seen"))
         self.shift_text = PlainLabel("")
         self.shift_text.setWordWrap(True)
         self.shift_text.setObjectName("quiet")
@@ -97,30 +103,30 @@ class ImagePane(QWidget):
         self.smallest.setSingleStep(1000)
         self.smallest.setSuffix(" m²")
         self.smallest.setGroupSeparatorShown(True)
-        self.smallest.setToolTip("Smaller patches are left out")
+        self.smallest.setToolTip(tr("Smaller patches are left out"))
         self.clear_only = QCheckBox()
         self.clear_only.setObjectName("picture clear only")
         self.clear_only.setChecked(True)
-        self.clear_only.setToolTip("Cells that the quality band of either scene marks so are not compared")
-        self.compare = QPushButton("Find what changed")
+        self.clear_only.setToolTip(tr("Cells that the quality band of either scene marks so are not compared"))
+        self.compare = QPushButton(tr("Find what changed"))
         self.compare.setObjectName("main")
         self.bars = ThresholdBars()
         self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
-        self.add_polygons, self.add_change = QPushButton("Add the patches"), QPushButton("Add the change")
-        self.add_polygons.setToolTip("Polygons with their area and mean change, as a layer with a sheet")
-        self.add_change.setToolTip("The change of each cell, as a grid")
+        self.add_polygons, self.add_change = QPushButton(tr("Add the patches")), QPushButton(tr("Add the change"))
+        self.add_polygons.setToolTip(tr("Polygons with their area and mean change, as a layer with a sheet"))
+        self.add_change.setToolTip(tr("The change of each cell, as a grid"))
         self.form = QFormLayout()
         self.form.setVerticalSpacing(7)
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        self.form.addRow("Compare", self.measure)
+        self.form.addRow(tr("Compare"), self.measure)
         self.form.addRow("SQL", self.expression)
-        self.form.addRow("B's brightness", self.brightness)
-        self.form.addRow("Threshold", self.limit)
-        self.form.addRow("Level", self.level)
-        self.form.addRow("Smallest patch", self.smallest)
-        self.form.addRow("Leave out", self.clear_only)
+        self.form.addRow(tr("B's brightness"), self.brightness)
+        self.form.addRow(tr("Threshold"), self.limit)
+        self.form.addRow(tr("Level"), self.level)
+        self.form.addRow(tr("Smallest patch"), self.smallest)
+        self.form.addRow(tr("Leave out"), self.clear_only)
         first, last = QHBoxLayout(), QHBoxLayout()
         for button in (self.check, self.move_b, self.add_arrows):
             first.addWidget(button)
@@ -193,7 +199,7 @@ class ImagePane(QWidget):
         from brisk_atlas.core.operations import ImageShift
 
         a, b = self.sides
-        self.shift_text.setText("Looking for the shift…")
+        self.shift_text.setText(tr("Looking for the shift…"))
 
         def done(found: ImageShiftResult) -> None:
             self.shift = found
@@ -202,9 +208,17 @@ class ImagePane(QWidget):
             unit = unit_of(self.session.cache.raster(a.ref).facts.crs)
             cells = (x * x + y * y) ** 0.5 / field.cell
             self.shift_text.setText(
-                f"B lies {x:+,.2f} {unit} east and {y:+,.2f} {unit} north of A ({cells:.2f} cells). "
-                f"Moved back, {field.residual / field.cell:.2f} cells remain. {int(field.used.sum())} of "
-                f"{len(field.used)} windows agree."
+                tr(
+                    "B lies {x:+,.2f} {unit} east and {y:+,.2f} {unit} north of A ({cells:.2f} cells). Moved "
+                    "back, {residual:.2f} cells remain. {count} of {count2} windows agree.",
+                    x=x,
+                    unit=unit,
+                    y=y,
+                    cells=cells,
+                    residual=field.residual / field.cell,
+                    count=int(field.used.sum()),
+                    count2=len(field.used),
+                )
             )
             self._show_move()
 
@@ -214,7 +228,11 @@ class ImagePane(QWidget):
             self._show_move()
 
         self.session.run_operation(
-            f"Looking for the shift of {b.name}", ImageShift(a.id, b.id), done, lane=Lane.INTERACTIVE, failed=failed
+            tr("Looking for the shift of {name}", name=b.name),
+            ImageShift(a.id, b.id),
+            done,
+            lane=Lane.INTERACTIVE,
+            failed=failed,
         )
 
     def _options_of_b(self) -> OpenOptions | None:
@@ -225,7 +243,7 @@ class ImagePane(QWidget):
     def _show_move(self) -> None:
         options = self._options_of_b()
         is_moved = options is not None and options.shift is not None
-        self.move_b.setText("Put B back" if is_moved else "Move B by it")
+        self.move_b.setText(tr("Put B back") if is_moved else tr("Move B by it"))
         self.move_b.setEnabled(is_moved or self.shift is not None)
         self.add_arrows.setEnabled(self.shift is not None)
 
@@ -242,7 +260,9 @@ class ImagePane(QWidget):
         self.session.read_with(b, replace(options, shift=shift))
         self.shift = None
         east, north = shift or (0.0, 0.0)
-        words = f"B is shown {east:+,.2f} east and {north:+,.2f} north of where its file says."
+        words = tr(
+            "B is shown {east:+,.2f} east and {north:+,.2f} north of where its file says.", east=east, north=north
+        )
         self.shift_text.setText(words if shift is not None else "")
         self._forget(EXPLAINED)
         self._show_move()
@@ -264,26 +284,27 @@ class ImagePane(QWidget):
             write_arrows(field, crs, path, times)
             return path
 
-        self._add("Writing the arrows", work, ARROWS)
+        self._add(tr("Writing the arrows"), work, ARROWS)
 
     # What changed
 
     def compute(self) -> None:
         """Look in the background for what changed."""
         if self.sides is None:
-            self._forget("Choose two different grids.")
+            self._forget(tr("Choose two different grids."))
             return
         from brisk_atlas.core.operations import ImageChange
 
         a, b = self.sides
-        self._forget("Comparing…")
+        self._forget(tr("Comparing…"))
         asked = ImageChange(
             a.id, b.id, self.measure.currentData(), self.expression.text(), self.brightness.currentData(),
             self.limit.currentData(), self.level.value(), self.smallest.value(),
             None if self.clear_only.isChecked() else (),
         )  # fmt: skip
         self.session.run_operation(
-            f"Comparing {a.name} with {b.name}", asked, lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE,
+            tr("Comparing {name} with {b_name}", name=a.name, b_name=b.name), asked,
+            lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE,
             failed=lambda error: self._forget(str(error)),
         )  # fmt: skip
 
@@ -306,9 +327,15 @@ class ImagePane(QWidget):
         words = [line for line in found.lines() if not line.startswith(tuple(change.areas))]
         self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
         self.answer.setText(
-            f"<b>{escape(b.name)} compared with {escape(a.name)}</b>"
-            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{rows}</table>"
-            f"<p>{escape('; '.join(words))}.</p>"
+            tr(
+                "<b>{name} compared with {name2}</b><table cellspacing=3 style='font-family:{family}; "
+                "font-size:12px'>{rows}</table><p>{words}.</p>",
+                name=escape(b.name),
+                name2=escape(a.name),
+                family=mono_font().family(),
+                rows=rows,
+                words=escape("; ".join(words)),
+            )
         )
         self.add_polygons.setEnabled(len(change.patches) > 0)
         self.add_change.setEnabled(True)
@@ -330,7 +357,7 @@ class ImagePane(QWidget):
             write_patches(change.patches, change.change.lattice, CLASS_NAMES, path)
             return path
 
-        self._add("Writing the patches", work, LOOKS)
+        self._add(tr("Writing the patches"), work, LOOKS)
 
     def add_grid(self) -> None:
         """Write the change of each cell among the user's own data and open it as a layer."""
@@ -352,7 +379,7 @@ class ImagePane(QWidget):
         limit = float(change.histogram[1][-1]) or 1.0
         low = -limit if found.question.measure.has_sign else 0.0
         ramp = "scar" if found.question.measure.has_sign else "ember"
-        self._add("Writing the change", work, GridStyle(ramp=ramp, stretch=Stretch("hand", low, limit)))
+        self._add(tr("Writing the change"), work, GridStyle(ramp=ramp, stretch=Stretch("hand", low, limit)))
 
     def _add(self, words: str, work: Callable[[Job], Path], style: Style) -> None:
         def done(path: Path) -> None:

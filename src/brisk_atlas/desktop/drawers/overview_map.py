@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.model.language import tr
 
 from ..frame_image import image_of
 from ..session import Session
@@ -32,7 +33,7 @@ class OverviewMap(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("overview")
-        self.setAccessibleName("Overview of the map")
+        self.setAccessibleName(tr("Overview of the map"))
         self.setFixedHeight(HEIGHT_PX)
         self.session = session
         self.theme: Theme = LIGHT
@@ -77,7 +78,7 @@ class OverviewMap(QWidget):
             self.update()
 
         # What is wrong with a layer is reported by the map.
-        session.run("Drawing the overview", work, done, shown=False, failed=lambda error: None)
+        session.run(tr("Drawing the overview"), work, done, shown=False, failed=lambda error: None)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -8,6 +8,8 @@ from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QImageReader, QPixmap
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
+from brisk_atlas.core.model.language import tr
+
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -34,7 +36,7 @@ class PictureStrip(QListWidget):
         super().__init__()
         self.session = session
         self.setObjectName("probe pictures")
-        self.setAccessibleName("Pictures of what was probed")
+        self.setAccessibleName(tr("Pictures of what was probed"))
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setFlow(QListView.Flow.LeftToRight)
         self.setWrapping(False)
@@ -68,11 +70,13 @@ class PictureStrip(QListWidget):
 
         if picture not in self._wanted:
             self._wanted.append(picture)
-        self.session.run("Picture", work, done, shown=picture.is_remote)
+        self.session.run(tr("Picture"), work, done, shown=picture.is_remote)
 
     def _add(self, picture: Attachment, image: QImage) -> None:
         name = picture.place.rstrip("/").rpartition("/")[2]
-        item = QListWidgetItem(QIcon(QPixmap.fromImage(image)), name if not image.isNull() else f"{name}: no picture")
+        item = QListWidgetItem(
+            QIcon(QPixmap.fromImage(image)), name if not image.isNull() else tr("{name}: no picture", name=name)
+        )
         item.setData(ATTACHMENT, picture)
         item.setToolTip(picture.place)
         before = [self.item(i).data(ATTACHMENT) for i in range(self.count())]  # type: ignore[union-attr]

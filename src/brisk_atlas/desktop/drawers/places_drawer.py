@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.named_places import NamedPlace, geojson_of
 
 from ..plain_text import PlainLabel
@@ -46,18 +47,20 @@ class PlacesDrawer(QWidget):
         self.overview = OverviewMap(session)
         self.list = DeletableList()
         self.list.setObjectName("places")
-        self.list.setAccessibleName("Named places")
+        self.list.setAccessibleName(tr("Named places"))
         self.list.setIconSize(PICTURE)
         self.list.setSpacing(3)
         self.list.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
-        self.empty = PlainLabel("No place has a name yet. Store what the map shows, to come back to it from anywhere.")
+        self.empty = PlainLabel(
+            tr("No place has a name yet. Store what the map shows, to come back to it from anywhere.")
+        )
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.empty.setContentsMargins(10, 6, 10, 6)
-        self.store, self.go = QPushButton("Store this place"), QPushButton("Go there")
+        self.store, self.go = QPushButton(tr("Store this place")), QPushButton(tr("Go there"))
         self.store.setObjectName("main")
-        self.export = QPushButton("Export…")
-        self.export.setToolTip("Write the places as areas in GeoJSON")
+        self.export = QPushButton(tr("Export…"))
+        self.export.setToolTip(tr("Write the places as areas in GeoJSON"))
         low = QHBoxLayout()
         low.setContentsMargins(8, 4, 6, 6)
         low.setSpacing(6)
@@ -129,7 +132,7 @@ class PlacesDrawer(QWidget):
 
     def _ask_and_export(self) -> None:
         start = str(Path.home() / "places.geojson")
-        file, _ = QFileDialog.getSaveFileName(self, "Export the places", start, "GeoJSON (*.geojson)")
+        file, _ = QFileDialog.getSaveFileName(self, tr("Export the places"), start, tr("GeoJSON (*.geojson)"))
         if file:
             self.export_to(Path(file))
 
@@ -144,4 +147,6 @@ class PlacesDrawer(QWidget):
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.noticed.emit("good", f"Wrote {len(self.session.work.state.places)} places to {path}", "")
+        self.session.noticed.emit(
+            "good", tr("Wrote {count} places to {path}", count=len(self.session.work.state.places), path=path), ""
+        )

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import FieldFilter, Layer, VectorStyle, bands_of
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import Method
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
@@ -36,14 +37,14 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.finding import ProbeSeries
     from brisk_atlas.core.inspect.measured import Measured
 
-EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
+EMPTY = tr("Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space.")
 TOOL_PAD_PX, SCOPE_PAD_PX, TOOL_PX = 20, 14, 18  # beside the word on a tool and on the choice; of its picture
 TOOLS = (
-    ("box", "Box", "selection-plus", "Pick what a box meets"),
-    ("lasso", "Lasso", "path", "Pick what lies in a shape drawn by hand"),
-    ("line", "Line", "line-segment", "Pick what a line meets"),
-    ("distance", "Measure", "ruler", "Distance, bearing and the surface along a line"),
-    ("area", "Area", "polygon", "Measure an area"),
+    ("box", tr("Box"), "selection-plus", tr("Pick what a box meets")),
+    ("lasso", tr("Lasso"), "path", tr("Pick what lies in a shape drawn by hand")),
+    ("line", tr("Line"), "line-segment", tr("Pick what a line meets")),
+    ("distance", tr("Measure"), "ruler", tr("Distance, bearing and the surface along a line")),
+    ("area", tr("Area"), "polygon", tr("Measure an area")),
 )
 
 PINNED = "values pinned in the probe"
@@ -77,7 +78,7 @@ class ProbeDrawer(QWidget):
         self.where.setWordWrap(True)
         self.where.setContentsMargins(10, 4, 6, 0)
         self.places = Coordinates()
-        self.places.copied.connect(lambda text: session.noticed.emit("good", f"Copied {text}", ""))
+        self.places.copied.connect(lambda text: session.noticed.emit("good", tr("Copied {text}", text=text), ""))
         self.tree = ReadingsTree()
         self.along = AlongChart()
         self.pictures = PictureStrip(session)
@@ -86,19 +87,19 @@ class ProbeDrawer(QWidget):
         self._settings: QSettings | None = None
         self.map_view: Callable[[], View | None] = lambda: None  # what the map shows, set by whoever has one
         self.steps, self.step = self._step_row()
-        self.hold_button = QPushButton("Hold")
+        self.hold_button = QPushButton(tr("Hold"))
         self.hold_button.setObjectName("hold")
-        self.hold_button.setToolTip("Keep what is shown as a column to compare  (K)")
+        self.hold_button.setToolTip(tr("Keep what is shown as a column to compare  (K)"))
         self.hold_button.clicked.connect(self.hold)
-        self.corners = QPushButton("Vertices")
+        self.corners = QPushButton(tr("Vertices"))
         self.corners.setObjectName("vertices")
-        self.corners.setToolTip("List the coordinates of the feature's vertices")
+        self.corners.setToolTip(tr("List the coordinates of the feature's vertices"))
         self.corners.clicked.connect(self.show_vertices)
-        self.copy_button = QPushButton("Copy")
+        self.copy_button = QPushButton(tr("Copy"))
         self.copy_button.clicked.connect(self.copy)
-        self.save_button = QPushButton("Save held…")
+        self.save_button = QPushButton(tr("Save held…"))
         self.save_button.setObjectName("save held")
-        self.save_button.setToolTip("Save the held probes as a layer of points with their values")
+        self.save_button.setToolTip(tr("Save the held probes as a layer of points with their values"))
         self.below = HeldPane(session, self.held)
         self.save_button.clicked.connect(self.below.ask_and_save)
         self._lay_out()
@@ -134,12 +135,12 @@ class ProbeDrawer(QWidget):
         bar.addStretch(1)
         self.scope_button = QToolButton()
         self.scope_button.setObjectName("probe scope")
-        self.scope_button.setText("all layers")
+        self.scope_button.setText(tr("all layers"))
         self.scope_button.setCheckable(True)
         self.scope_button.setMinimumWidth(
-            self.scope_button.fontMetrics().horizontalAdvance("all layers") + SCOPE_PAD_PX
+            self.scope_button.fontMetrics().horizontalAdvance(tr("all layers")) + SCOPE_PAD_PX
         )
-        self.scope_button.setToolTip("Ask all visible layers, or the subject alone")
+        self.scope_button.setToolTip(tr("Ask all visible layers, or the subject alone"))
         self.scope_button.clicked.connect(lambda on: self.set_scope("subject" if on else "all"))
         bar.addWidget(self.scope_button)
         end = QHBoxLayout()
@@ -178,7 +179,7 @@ class ProbeDrawer(QWidget):
             button = QToolButton()
             button.setObjectName(name)
             button.setText(mark)
-            button.setToolTip("The one before" if by < 0 else "The next one")
+            button.setToolTip(tr("The one before") if by < 0 else tr("The next one"))
             button.clicked.connect(lambda checked=False, by=by: self.step_by(by))
             row.addWidget(button)
             if by < 0:
@@ -202,7 +203,7 @@ class ProbeDrawer(QWidget):
     def set_scope(self, scope: str) -> None:
         self.scope = scope
         self.scope_button.setChecked(scope == "subject")
-        self.scope_button.setText("subject" if scope == "subject" else "all layers")
+        self.scope_button.setText(tr("subject") if scope == "subject" else tr("all layers"))
         if self.where_at is not None and self.where_at.reach:
             self.probe(self.where_at)
 
@@ -250,7 +251,7 @@ class ProbeDrawer(QWidget):
 
         if self._job:
             self._job.cancel()
-        self._job = self.session.run("Probing", ask, lambda found: self._show(where, *found), shown=False)
+        self._job = self.session.run(tr("Probing"), ask, lambda found: self._show(where, *found), shown=False)
 
     def _show(
         self,
@@ -261,7 +262,11 @@ class ProbeDrawer(QWidget):
         through: ProbeSeries | None = None,
     ) -> None:
         self.findings = findings
-        kinds = {"box": "middle of the box", "lasso": "middle of the lasso", "line": "half way along the line"}
+        kinds = {
+            "box": tr("middle of the box"),
+            "lasso": tr("middle of the lasso"),
+            "line": tr("half way along the line"),
+        }
         self.where.setText(kinds.get(where.kind, ""))
         self.where.setVisible(where.kind in kinds)
         self.places.show_texts(texts)
@@ -271,12 +276,12 @@ class ProbeDrawer(QWidget):
             lines = [
                 ("A", self._side(change.a, change.units[0])),
                 ("B", self._side(change.b, change.units[1])),
-                ("not comparable" if change.unlike else "change, B − A", difference),
+                (tr("not comparable") if change.unlike else tr("change, B − A"), difference),
             ]
-            self.tree.add("From A to B", lines, strong="change")
+            self.tree.add(tr("From A to B"), lines, strong="change")
         self._add_findings()
         if not findings and change is None:
-            self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
+            self.tree.add(tr("Nothing here"), [("", tr("No visible layer has anything at this place."))])
         self.along.show_results(findings, through)
         self._show_steps()
         self.hold_button.setEnabled(bool(findings))
@@ -285,7 +290,7 @@ class ProbeDrawer(QWidget):
 
     @staticmethod
     def _side(value: float | None, unit: str, *, signed: bool = False) -> str:
-        return "no data" if value is None else f"{value:{'+' if signed else ''},.2f} {unit}".strip()
+        return tr("no data") if value is None else f"{value:{'+' if signed else ''},.2f} {unit}".strip()
 
     def show_row(self, layer: Layer, row: int) -> None:
         """Show one row of the sheet as a finding, with the place of its feature."""
@@ -308,11 +313,11 @@ class ProbeDrawer(QWidget):
 
         def done(found: tuple[ProbeResult, Where | None, dict[str, str]]) -> None:
             finding, self.where_at, texts = found
-            self._show_one(finding, texts, "a place in the feature" if texts else "", corners=layer.kind.has_shapes)
+            self._show_one(finding, texts, tr("a place in the feature") if texts else "", corners=layer.kind.has_shapes)
 
         if self._job:
             self._job.cancel()
-        self._job = self.session.run("Reading a row", ask, done, shown=False)
+        self._job = self.session.run(tr("Reading a row"), ask, done, shown=False)
 
     def show_points(self, layer: Layer, rows: np.ndarray) -> None:
         """Show what points of a cloud are that were picked, by their places in the file."""
@@ -325,11 +330,11 @@ class ProbeDrawer(QWidget):
 
         def done(finding: ProbeResult) -> None:
             self.where_at = None
-            self._show_one(finding, {}, "points picked in the relief")
+            self._show_one(finding, {}, tr("points picked in the relief"))
 
         if self._job:
             self._job.cancel()
-        self._job = self.session.run("Reading points", ask, done, shown=False)
+        self._job = self.session.run(tr("Reading points"), ask, done, shown=False)
 
     def _show_one(self, finding: ProbeResult, texts: dict[str, str], where: str, *, corners: bool = False) -> None:
         self.findings = [finding]
@@ -356,7 +361,14 @@ class ProbeDrawer(QWidget):
         if finding is not None and finding.row is not None:
             layer = self.session.work.layer(finding.layer_id)
             name = layer.name if layer else ""
-            self.steps.setText(f"{finding.rows.index(finding.row) + 1:,} of {len(finding.rows):,} in {name}")
+            self.steps.setText(
+                tr(
+                    "{index:,} of {count:,} in {name}",
+                    index=finding.rows.index(finding.row) + 1,
+                    count=len(finding.rows),
+                    name=name,
+                )
+            )
 
     def step_by(self, by: int) -> None:
         """Go to the next of the features that were hit, or the one before."""
@@ -377,7 +389,7 @@ class ProbeDrawer(QWidget):
             self._show_steps()
             self.session.work.pick(Picks(layer.id, (row,)))
 
-        self.session.run("Next feature", ask, done, shown=False)
+        self.session.run(tr("Next feature"), ask, done, shown=False)
 
     def _pick(self, findings: list[ProbeResult]) -> None:
         """Pick the features that were hit: of the subject if there are some, else of the topmost layer."""
@@ -410,9 +422,9 @@ class ProbeDrawer(QWidget):
             return vertex_readings(self.session.cache, layer, row)
 
         def done(lines: list) -> None:
-            self.tree.add(f"Vertices of row {row + 1:,}", [(r.label, r.text) for r in lines])
+            self.tree.add(tr("Vertices of row {row:,}", row=row + 1), [(r.label, r.text) for r in lines])
 
-        self.session.run("Vertices", ask, done, shown=False)
+        self.session.run(tr("Vertices"), ask, done, shown=False)
 
     # Measuring
 
@@ -434,11 +446,11 @@ class ProbeDrawer(QWidget):
             if ended:
                 self.where.hide()
                 self.tree.begin()
-                self.tree.add("Measured", [*found.lines], strong="distance" if kind == "distance" else "area")
+                self.tree.add(tr("Measured"), [*found.lines], strong="distance" if kind == "distance" else "area")
                 self.findings = []
                 self.hold_button.setEnabled(False)
 
-        self._measuring = self.session.run("Measuring", ask, done, shown=False)
+        self._measuring = self.session.run(tr("Measuring"), ask, done, shown=False)
 
     def _heights(self) -> Layer | None:
         """Return the elevation to follow the surface on: the subject, else the topmost grid of heights."""
@@ -473,7 +485,7 @@ class ProbeDrawer(QWidget):
         reading, clipboard = self.tree.reading, QGuiApplication.clipboard()
         if reading is not None and clipboard is not None:
             clipboard.setText(f"{reading.label.strip()}\t{reading.shown}" if label else reading.text)
-            self.session.noticed.emit("good", f"Copied {reading.text}", "")
+            self.session.noticed.emit("good", tr("Copied {text}", text=reading.text), "")
 
     def turn_pin(self) -> None:
         """Show the value of the current line first from now on, in later runs too, or no more."""
@@ -494,7 +506,7 @@ class ProbeDrawer(QWidget):
         if subject is not None and facts is not None:
             from brisk_atlas.core.inspect.about_layer import about_layer
 
-            self.tree.add(f"About {subject.name}", about_layer(subject, facts))
+            self.tree.add(tr("About {name}", name=subject.name), about_layer(subject, facts))
 
     def use_settings(self, settings: QSettings) -> None:
         """Show first what was pinned in earlier runs."""
@@ -521,7 +533,7 @@ class ProbeDrawer(QWidget):
         if reading is not None and layer is not None and isinstance(layer.style, VectorStyle):
             method: Method = "ramp" if isinstance(reading.value, int | float) else "unique"
             style = replace(layer.style, colour_by=reading.name, method=method)
-            self.session.work.change("colour by a value", layer.id, style=style)
+            self.session.work.change(tr("colour by a value"), layer.id, style=style)
 
     def filter_by_reading(self) -> None:
         """Show only the rows of the layer that have the value of the current line."""
@@ -530,7 +542,7 @@ class ProbeDrawer(QWidget):
             only = FieldFilter(reading.name, "missing" if reading.value is None else "values", (reading.value,))
             others = tuple(each for each in layer.rows.filters if each.field != reading.name)
             rows = replace(layer.rows, filters=(*others, only), on_map=True)
-            self.session.work.change("filter by a value", layer.id, rows=rows)
+            self.session.work.change(tr("filter by a value"), layer.id, rows=rows)
 
     @property
     def is_on_field(self) -> bool:
@@ -544,4 +556,6 @@ class ProbeDrawer(QWidget):
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
         clipboard.setText(text)
-        self.session.noticed.emit("good", "Copied the held probes as a table" if len(self.held) else "Copied", "")
+        self.session.noticed.emit(
+            "good", tr("Copied the held probes as a table") if len(self.held) else tr("Copied"), ""
+        )

@@ -20,6 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..frame_image import ramp_strip
 from ..plain_text import PlainLabel
 from ..theme import LIGHT
@@ -98,7 +100,7 @@ class RampForm(QDialog):
         super().__init__(parent)
         from brisk_atlas.core.draw.ramps import MAX_CLASSES, NAMES
 
-        self.setWindowTitle("A ramp of your own")
+        self.setWindowTitle(tr("A ramp of your own"))
         self.strip = RampStrip()
         self.start = QComboBox()
         self.start.setObjectName("ramp start")
@@ -108,27 +110,31 @@ class RampForm(QDialog):
         self.at.setObjectName("ramp share")
         self.at.setSuffix(" %")
         self.at.setKeyboardTracking(False)
-        self.add, self.remove, self.turn = QPushButton("Add a colour"), QPushButton("Remove it"), QPushButton("Reverse")
+        self.add, self.remove, self.turn = (
+            QPushButton(tr("Add a colour")),
+            QPushButton(tr("Remove it")),
+            QPushButton(tr("Reverse")),
+        )
         self.steps = QSpinBox()
         self.steps.setObjectName("ramp steps")
         self.steps.setRange(1, MAX_CLASSES)
-        self.steps.setSpecialValueText("smooth")
-        self.steps.setPrefix("in ")
-        self.steps.setSuffix(" steps")
-        self.use = QPushButton("Use it")
+        self.steps.setSpecialValueText(tr("smooth"))
+        self.steps.setPrefix(tr("in "))
+        self.steps.setSuffix(tr(" steps"))
+        self.use = QPushButton(tr("Use it"))
         self.use.setObjectName("main")
-        hint = PlainLabel("Drag a colour along the ramp; double-click the ramp to add one.")
+        hint = PlainLabel(tr("Drag a colour along the ramp; double-click the ramp to add one."))
         hint.setObjectName("quiet")
         row = QHBoxLayout()
         for button in (self.add, self.remove, self.turn):
             row.addWidget(button)
         row.addStretch(1)
         form = QFormLayout()
-        form.addRow("Begin with", self.start)
-        form.addRow("Colour", self.colour)
-        form.addRow("At", self.at)
+        form.addRow(tr("Begin with"), self.start)
+        form.addRow(tr("Colour"), self.colour)
+        form.addRow(tr("At"), self.at)
         form.addRow("", row)
-        form.addRow("Runs", self.steps)
+        form.addRow(tr("Runs"), self.steps)
         column = QVBoxLayout(self)
         column.addWidget(self.strip)
         column.addWidget(hint)
@@ -224,7 +230,7 @@ class RampForm(QDialog):
         self._show(self._ramp._replace(classes=steps if steps > 1 else 0), self.strip.current)
 
     def _ask_colour(self) -> None:
-        chosen = QColorDialog.getColor(QColor(self._ramp.colours[self.strip.current]), self, "Colour")
+        chosen = QColorDialog.getColor(QColor(self._ramp.colours[self.strip.current]), self, tr("Colour"))
         if chosen.isValid():
             self.use_colour(chosen.name())
 

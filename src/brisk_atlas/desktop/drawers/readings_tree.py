@@ -11,6 +11,7 @@ from PyQt6.QtGui import QBrush, QColor, QFont
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from brisk_atlas.core.inspect.attachments import Attachment, attachment_in
+from brisk_atlas.core.model.language import tr
 
 from ..icons import icon
 from ..plain_text import plain_tip
@@ -40,7 +41,7 @@ class ReadingsTree(QTreeWidget):
         self.theme: Theme = LIGHT
         self.pinned: set[str] = set()  # names of values that come first
         self.setObjectName("probe readings")
-        self.setAccessibleName("What lies there")
+        self.setAccessibleName(tr("What lies there"))
         self.setHeaderHidden(True)
         self.setColumnCount(3)
         self.setColumnHidden(2, True)

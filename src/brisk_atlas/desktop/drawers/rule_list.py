@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import Layer, StyleRule, VectorStyle
+from brisk_atlas.core.model.language import tr
 
 from ..frame_image import picture_of
 from ..plain_text import PlainLabel
@@ -30,7 +31,7 @@ from .deletable_list import DeletableList
 from .tried_expression import try_condition
 
 SWATCH_PX = QSize(22, 14)
-CONDITION_HINT = "SQL, such as year >= 2029 and name is not null"
+CONDITION_HINT = tr("SQL, such as year >= 2029 and name is not null")
 
 
 class RuleList(QWidget):
@@ -49,7 +50,7 @@ class RuleList(QWidget):
         self._filling = False
         self.list = DeletableList()
         self.list.setObjectName("rules")
-        self.list.setAccessibleName("Rules")
+        self.list.setAccessibleName(tr("Rules"))
         self.list.setIconSize(SWATCH_PX)
         self.list.setMaximumHeight(132)
         self.list.setEditTriggers(
@@ -58,30 +59,30 @@ class RuleList(QWidget):
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         self.buttons: dict[str, QPushButton] = {}
-        for word, tip, do in (
-            ("Add", "Add a rule above this one", self.add),
-            ("Remove", "Remove this rule", self.remove),
-            ("Up", "Draw this rule above the one over it", lambda: self.move_rule(1)),
-            ("Down", "Draw this rule below the one under it", lambda: self.move_rule(-1)),
+        for name, word, tip, do in (
+            ("add", tr("Add"), tr("Add a rule above this one"), self.add),
+            ("remove", tr("Remove"), tr("Remove this rule"), self.remove),
+            ("up", tr("Up"), tr("Draw this rule above the one over it"), lambda: self.move_rule(1)),
+            ("down", tr("Down"), tr("Draw this rule below the one under it"), lambda: self.move_rule(-1)),
         ):
             button = QPushButton(word)
-            button.setObjectName(f"rule {word.lower()}")
+            button.setObjectName(f"rule {name}")
             button.setToolTip(tip)
             button.clicked.connect(lambda on, do=do: do())
             buttons.addWidget(button)
-            self.buttons[word] = button
-        self.where, self.otherwise = QLineEdit(), QCheckBox("all that no other rule draws")
+            self.buttons[name] = button
+        self.where, self.otherwise = QLineEdit(), QCheckBox(tr("all that no other rule draws"))
         self.where.setObjectName("rule where")
         self.where.setPlaceholderText(CONDITION_HINT)
         self.otherwise.setObjectName("rule otherwise")
         self.range = ScaleRange(self, None)
         form = QFormLayout()
         form.setVerticalSpacing(6)
-        form.addRow("Where", self.where)
+        form.addRow(tr("Where"), self.where)
         form.addRow("", self.otherwise)
-        form.addRow("Drawn from", self.range.closest)
-        form.addRow("Drawn to", self.range.farthest)
-        self.single = QPushButton("One look for all again")
+        form.addRow(tr("Drawn from"), self.range.closest)
+        form.addRow(tr("Drawn to"), self.range.farthest)
+        self.single = QPushButton(tr("One look for all again"))
         self.single.setObjectName("no rules")
         self.about = PlainLabel()
         self.about.setObjectName("heading")
@@ -99,7 +100,9 @@ class RuleList(QWidget):
         self.where.editingFinished.connect(self._where_typed)
         self.otherwise.toggled.connect(lambda on: self._change_rule("rule", otherwise=on))
         self.range.ended.connect(self._scales_chosen)
-        self.single.clicked.connect(lambda: self._change("one look for all", replace(self._style, rules=(), hidden=())))
+        self.single.clicked.connect(
+            lambda: self._change(tr("one look for all"), replace(self._style, rules=(), hidden=()))
+        )
 
     @property
     def current(self) -> int | None:
@@ -137,10 +140,10 @@ class RuleList(QWidget):
             self.where.setEnabled(not rule.otherwise)
             self.otherwise.setChecked(rule.otherwise)
             self.range.show_scales(rule.scales)
-            self.about.setText(f"Look of {rule.name}")
-            self.buttons["Up"].setEnabled(number < len(self._style.rules) - 1)
-            self.buttons["Down"].setEnabled(number > 0)
-            self.buttons["Remove"].setEnabled(len(self._style.rules) > 1)
+            self.about.setText(tr("Look of {name}", name=rule.name))
+            self.buttons["up"].setEnabled(number < len(self._style.rules) - 1)
+            self.buttons["down"].setEnabled(number > 0)
+            self.buttons["remove"].setEnabled(len(self._style.rules) > 1)
         self._filling = False
 
     def _current_changed(self, row: int) -> None:
@@ -167,11 +170,11 @@ class RuleList(QWidget):
             name = free_name(name, [other.name for other in style.rules if other is not rule])
             rules = tuple(replace(r, name=name) if r is rule else r for r in style.rules)
             hidden = tuple(name if each == rule.name else each for each in style.hidden)
-            self._change("rename a rule", replace(style, rules=rules, hidden=hidden))
+            self._change(tr("rename a rule"), replace(style, rules=rules, hidden=hidden))
             return
         on = item.checkState() == Qt.CheckState.Checked
         hidden = tuple(each for each in style.hidden if each != name) + (() if on else (name,))
-        self._change("switch a rule", replace(style, hidden=hidden))
+        self._change(tr("switch a rule"), replace(style, hidden=hidden))
 
     def _where_typed(self) -> None:
         text = self.where.text().strip()
@@ -197,7 +200,7 @@ class RuleList(QWidget):
         look = self._style.rules[number].style if number is not None else self._style
         name = free_name("rule", [rule.name for rule in self._style.rules])
         rules = (*self._style.rules[:at], StyleRule(name, "", look), *self._style.rules[at:])
-        self._change("add a rule", replace(self._style, rules=rules))
+        self._change(tr("add a rule"), replace(self._style, rules=rules))
 
     def remove(self) -> None:
         """Remove the current rule; the last one stays."""
@@ -206,7 +209,7 @@ class RuleList(QWidget):
             gone = self._style.rules[number]
             rules = tuple(rule for rule in self._style.rules if rule is not gone)
             hidden = tuple(each for each in self._style.hidden if each != gone.name)
-            self._change("remove a rule", replace(self._style, rules=rules, hidden=hidden))
+            self._change(tr("remove a rule"), replace(self._style, rules=rules, hidden=hidden))
 
     def move_rule(self, by: int) -> None:
         """Move the current rule in the order of drawing; 1 is one up."""
@@ -214,7 +217,7 @@ class RuleList(QWidget):
         if number is not None and 0 <= number + by < len(rules):
             rules[number], rules[number + by] = rules[number + by], rules[number]
             row = self.list.currentRow() - by
-            self._change("order of rules", replace(self._style, rules=tuple(rules)))
+            self._change(tr("order of rules"), replace(self._style, rules=tuple(rules)))
             self.list.setCurrentRow(row)
 
 
@@ -233,4 +236,4 @@ def first_rules(layer: Layer) -> tuple[StyleRule, ...]:
     assert isinstance(layer.style, VectorStyle)
     look = replace(layer.style, rules=(), hidden=())
     above = replace(look, fill=LIGHT.accent, line=LIGHT.accent)
-    return StyleRule("all others", "", look, otherwise=True), StyleRule("rule", "", above)
+    return StyleRule(tr("all others"), "", look, otherwise=True), StyleRule("rule", "", above)

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from ..icons import icon
 from ..plain_text import PlainLabel
@@ -34,16 +35,18 @@ if TYPE_CHECKING:
     from brisk_atlas.core.sketch import Mark, Sketch
 
 TOOLS = (
-    ("sketch point", "map-pin", "Point"),
-    ("sketch line", "line-segments", "Line"),
-    ("sketch area", "polygon", "Area"),
-    ("sketch text", "text-t", "Text"),
-    ("sketch move", "cursor", "Move"),
+    ("sketch point", "map-pin", tr("Point")),
+    ("sketch line", "line-segments", tr("Line")),
+    ("sketch area", "polygon", tr("Area")),
+    ("sketch text", "text-t", tr("Text")),
+    ("sketch move", "cursor", tr("Move")),
 )
 MARK_ICONS = {"point": "map-pin", "line": "line-segments", "area": "polygon", "text": "text-t"}
 NUMBER = Qt.ItemDataRole.UserRole
 ICON_PX, NOTE_PX = 16, 84
-EMPTY = "Draw points, lines, areas and text on the map. They become a layer of the project, with notes and measures."
+EMPTY = tr(
+    "Draw points, lines, areas and text on the map. They become a layer of the project, with notes and measures."
+)
 
 
 class SketchDrawer(QWidget):
@@ -82,21 +85,21 @@ class SketchDrawer(QWidget):
         self.into = PlainLabel()
         self.into.setObjectName("quiet")
         self.into.setWordWrap(True)
-        self.new = QPushButton("Draw into a new sketch")
+        self.new = QPushButton(tr("Draw into a new sketch"))
         self.new.setObjectName("new sketch")
         self.list = DeletableList()
         self.list.setObjectName("marks")
-        self.list.setAccessibleName("Marks of the sketch")
+        self.list.setAccessibleName(tr("Marks of the sketch"))
         self.list.setIconSize(QSize(ICON_PX, ICON_PX))
         self.text, self.note = QLineEdit(), NoteEdit()
         self.text.setObjectName("mark text")
-        self.text.setPlaceholderText("Written on the map")
+        self.text.setPlaceholderText(tr("Written on the map"))
         self.note.setObjectName("mark note")
-        self.note.setPlaceholderText("For yourself, and for whoever gets the sketch")
+        self.note.setPlaceholderText(tr("For yourself, and for whoever gets the sketch"))
         self.note.setMaximumHeight(NOTE_PX)
         self.measures = PlainLabel()
         self.measures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.go, self.remove = QPushButton("Go there"), QPushButton("Remove")
+        self.go, self.remove = QPushButton(tr("Go there")), QPushButton(tr("Remove"))
         low = QHBoxLayout()
         low.addWidget(self.go)
         low.addWidget(self.remove)
@@ -105,9 +108,9 @@ class SketchDrawer(QWidget):
         form = QFormLayout(self.about)
         form.setContentsMargins(0, 0, 0, 0)
         form.setVerticalSpacing(6)
-        form.addRow("Text", self.text)
-        form.addRow("Note", self.note)
-        form.addRow("Measures", self.measures)
+        form.addRow(tr("Text"), self.text)
+        form.addRow(tr("Note"), self.note)
+        form.addRow(tr("Measures"), self.measures)
         form.addRow("", low)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 12, 10)
@@ -123,8 +126,8 @@ class SketchDrawer(QWidget):
         self.list.currentRowChanged.connect(self._current_changed)
         self.list.delete_pressed.connect(self.remove_current)
         self.list.itemActivated.connect(lambda item: self.go_wanted.emit())
-        self.text.editingFinished.connect(lambda: self._write("text of a mark", text=self.text.text().strip()))
-        self.note.ended.connect(lambda: self._write("note of a mark", note=self.note.toPlainText().strip()))
+        self.text.editingFinished.connect(lambda: self._write(tr("text of a mark"), text=self.text.text().strip()))
+        self.note.ended.connect(lambda: self._write(tr("note of a mark"), note=self.note.toPlainText().strip()))
         self.go.clicked.connect(self.go_wanted)
         self.remove.clicked.connect(self.remove_current)
         session.work_changed.connect(self._work_changed)
@@ -186,7 +189,7 @@ class SketchDrawer(QWidget):
         grown = same and before is not None and len(marks) > len(before[1].marks)
         self.list.setCurrentRow(len(marks) - 1 if grown else min(row, len(marks) - 1))
         self._filling = False
-        self.into.setText(f"Drawn into {layer.name}" if layer is not None and marks else EMPTY)
+        self.into.setText(tr("Drawn into {name}", name=layer.name) if layer is not None and marks else EMPTY)
         self.new.setVisible(bool(marks))
         self.list.setVisible(bool(marks))
         self._below.changeSize(0, 0, vPolicy=QSizePolicy.Policy.Minimum if marks else QSizePolicy.Policy.Expanding)
@@ -237,7 +240,7 @@ class SketchDrawer(QWidget):
         if not self.note.hasFocus():
             self.note.setPlainText(mark.note)
         lines = [f"{text} {word}" if word == "around" else text for word, text in self._measures_of(mark)]
-        self.measures.setText("\n".join(lines) or "none of a point")
+        self.measures.setText("\n".join(lines) or tr("none of a point"))
         for widget in (self.text, self.note, self.remove):
             widget.setEnabled(not self._shown[0].locked)
 

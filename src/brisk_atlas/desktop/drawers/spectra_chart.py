@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..panes.discs import colour_of
 from ..theme import LIGHT, Theme
 
@@ -62,6 +64,6 @@ class SpectraChart(QWidget):
             label = pg.TextItem(str(spectrum.number), color=colour, anchor=(-0.4, 0.5))
             label.setPos(float(spectrum.wavelength[-1]), float(spectrum.value[-1]))
             self.plot.addItem(label)
-        self.plot.setLabel("bottom", "wavelength, µm", color=self.theme.quiet)
+        self.plot.setLabel("bottom", tr("wavelength, µm"), color=self.theme.quiet)
         self.plot.setLabel("left", unit or "number", color=self.theme.quiet)
         self.plot.enableAutoRange()

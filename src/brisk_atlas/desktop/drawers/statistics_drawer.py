@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, Extent, number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace.workspace import FrozenWorkspace
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.operations import Written
     from brisk_atlas.core.operations.statistics import StatisticsResult
 
-WHOLE, IN_VIEW, IN_AREA = "the whole", "what is in view", "the drawn area"
+WHOLE, IN_VIEW, IN_AREA = tr("the whole"), tr("what is in view"), tr("the drawn area")
 
 
 class StatisticsDrawer(QWidget):
@@ -39,27 +40,27 @@ class StatisticsDrawer(QWidget):
         self.what.setObjectName("numbers of")
         self.over.setObjectName("statistics over")
         self.over.addItems([WHOLE, IN_VIEW, IN_AREA])
-        self.message = PlainLabel("Choose a layer to sum up.")
+        self.message = PlainLabel(tr("Choose a layer to sum up."))
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         self.bars = Bars()
         self.tree = ReadingsTree()
         self.tree.setObjectName("statistics")
-        self.tree.setAccessibleName("Statistics")
+        self.tree.setAccessibleName(tr("Statistics"))
         self.summary: StatisticsSummary | None = None
         self.zones, self.grid, self.band = QComboBox(), QComboBox(), QComboBox()
         for box, name in ((self.zones, "zones"), (self.grid, "zonal grid"), (self.band, "zonal band")):
             box.setObjectName(name)
-        self.make = QPushButton("Make the table")
+        self.make = QPushButton(tr("Make the table"))
         self.make.setObjectName("main")
         self.make.clicked.connect(self.make_zonal)
         form, zonal = QFormLayout(), QFormLayout()
-        form.addRow("of", self.what)
-        form.addRow("over", self.over)
-        zonal.addRow("polygons of", self.zones)
-        zonal.addRow("over the grid", self.grid)
-        zonal.addRow("band", self.band)
-        heading = PlainLabel("Zonal statistics")
+        form.addRow(tr("of"), self.what)
+        form.addRow(tr("over"), self.over)
+        zonal.addRow(tr("polygons of"), self.zones)
+        zonal.addRow(tr("over the grid"), self.grid)
+        zonal.addRow(tr("band"), self.band)
+        heading = PlainLabel(tr("Zonal statistics"))
         heading.setObjectName("heading")
         self.zonal = QWidget()
         below = QVBoxLayout(self.zonal)
@@ -120,7 +121,7 @@ class StatisticsDrawer(QWidget):
 
             return names_of(self.session.cache, layer)
 
-        self.session.run("Fields", ask, listed, shown=False, failed=self._fail)
+        self.session.run(tr("Fields"), ask, listed, shown=False, failed=self._fail)
 
     def view_moved(self) -> None:
         if self.isVisible() and self.over.currentText() == IN_VIEW:
@@ -138,7 +139,7 @@ class StatisticsDrawer(QWidget):
         if self._job is not None:
             self._job.cancel()
         if layer is None or not name:
-            self._show(None, "", "", "Nothing here has numbers to sum up.")
+            self._show(None, "", "", tr("Nothing here has numbers to sum up."))
             return
         where: Where | Extent | None = None
         if over == IN_VIEW:
@@ -146,9 +147,9 @@ class StatisticsDrawer(QWidget):
         elif over == IN_AREA:
             where = self.area
             if where is None:
-                self._show(None, "", "", "Draw a box or a lasso on the map first (in the Probe drawer).")
+                self._show(None, "", "", tr("Draw a box or a lasso on the map first (in the Probe drawer)."))
                 return
-        self.message.setText("summing up…")
+        self.message.setText(tr("summing up…"))
 
         from brisk_atlas.core.operations import Statistics
 
@@ -158,11 +159,13 @@ class StatisticsDrawer(QWidget):
             return operation.over(frozen, where, job.report)
 
         def done(result: StatisticsResult) -> None:
-            text = f"{layer.name}, {name}, over {over}"
+            text = tr("{name}, {name2}, over {over}", name=layer.name, name2=name, over=over)
             known = result.summary is not None
-            self._show(result.summary, result.unit, name, text if known else f"No known value of {name} there.")
+            self._show(
+                result.summary, result.unit, name, text if known else tr("No known value of {name} there.", name=name)
+            )
 
-        self._job = self.session.run(f"Summing up {name}", ask, done, failed=self._fail)
+        self._job = self.session.run(tr("Summing up {name}", name=name), ask, done, failed=self._fail)
 
     def _show(self, summary: StatisticsSummary | None, unit: str, name: str, text: str) -> None:
         self.summary = summary
@@ -226,11 +229,13 @@ class StatisticsDrawer(QWidget):
         def done(result: Written) -> None:
             self.session.open_files(result.paths)
             self.session.noticed.emit(
-                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Stored in {result.paths[0]}"
+                "good",
+                tr("{name} by {grid_name}: a new table", name=number_text(zones.name), grid_name=grid.name),
+                tr("Stored in {paths}", paths=result.paths[0]),
             )
 
         self.session.run_operation(
-            f"Zonal statistics of {grid.name} by {zones.name}",
+            tr("Zonal statistics of {name} by {zones_name}", name=grid.name, zones_name=zones.name),
             ZonalStatistics(zones.id, grid.id, band),
             done,
             failed=self._fail,

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import CloudStyle, DataRef, Facts, GridStyle, Layer, Style, VectorStyle, bands_of
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -15,7 +16,7 @@ from .style_kinds import cloud_rows, grid_rows, vector_rows
 from .style_rows import StyleRows
 from .style_scene import mask_rows, scene_rows
 
-EMPTY = "Open a layer to style it."
+EMPTY = tr("Open a layer to style it.")
 
 
 class StyleDrawer(QScrollArea):
@@ -82,7 +83,9 @@ class StyleDrawer(QScrollArea):
         column.setContentsMargins(12, 10, 12, 10)
         self._rows = None
         if layer is None or facts is None or layer.style is None:
-            label = PlainLabel(EMPTY if layer is None else f"{layer.name} is a {layer.kind}; it is not drawn.")
+            label = PlainLabel(
+                EMPTY if layer is None else tr("{name} is a {kind}; it is not drawn.", name=layer.name, kind=layer.kind)
+            )
             label.setObjectName("quiet")
             label.setWordWrap(True)
             column.addWidget(label)
@@ -112,11 +115,11 @@ class StyleDrawer(QScrollArea):
         name.setObjectName("heading")
         name.setMinimumWidth(40)
         head.addWidget(name, 1)
-        copy, paste = QPushButton("Copy"), QPushButton("Paste")
+        copy, paste = QPushButton(tr("Copy")), QPushButton(tr("Paste"))
         copy.setObjectName("copy style")
         paste.setObjectName("paste style")
-        copy.setToolTip("Copy this style, for another layer of its kind")
-        paste.setToolTip("Give this layer the style that was copied")
+        copy.setToolTip(tr("Copy this style, for another layer of its kind"))
+        paste.setToolTip(tr("Give this layer the style that was copied"))
         paste.setEnabled(self.can_paste(layer))
 
         def copied() -> None:
@@ -170,7 +173,7 @@ class StyleDrawer(QScrollArea):
         """Give the subject the style that was copied."""
         layer = self.session.work.subject
         if layer is not None and self._copied is not None and self.can_paste(layer):
-            self.session.work.change("paste style", layer.id, style=self._copied)
+            self.session.work.change(tr("paste style"), layer.id, style=self._copied)
 
 
 def _shape(layer: Layer) -> int:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from brisk_atlas.core.draw.cloud import CLASS
 from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 
 from .class_switches import ClassSwitches
 from .rule_list import RuleList, first_rules
@@ -18,38 +19,38 @@ from .style_standing import standing_rows
 
 METHODS = [
     ("ramp", "ramp"),
-    ("equal intervals", "equal"),
+    (tr("equal intervals"), "equal"),
     ("quantiles", "quantile"),
-    ("natural breaks", "natural"),
-    ("each value its own", "unique"),
+    (tr("natural breaks"), "natural"),
+    (tr("each value its own"), "unique"),
 ]
 DASHES: list[tuple[str, object]] = [
     ("unbroken", ()),
     ("dashes", (8.0, 4.0)),
-    ("long dashes", (16.0, 6.0)),
+    (tr("long dashes"), (16.0, 6.0)),
     ("dots", (1.0, 4.0)),
-    ("dash and dot", (10.0, 4.0, 1.0, 4.0)),
+    (tr("dash and dot"), (10.0, 4.0, 1.0, 4.0)),
 ]
 HATCHES: list[tuple[str, object]] = [
     ("solid", "none"),
-    ("hatch rising", "rising"),
-    ("hatch falling", "falling"),
-    ("hatch crossed", "crossed"),
-    ("hatch level", "level"),
+    (tr("hatch rising"), "rising"),
+    (tr("hatch falling"), "falling"),
+    (tr("hatch crossed"), "crossed"),
+    (tr("hatch level"), "level"),
     ("dots", "dots"),
 ]
 RESAMPLES: list[tuple[str, object]] = [
-    ("nearest cell (classes)", "nearest"),
-    ("bilinear (continuous)", "bilinear"),
-    ("cubic (continuous)", "cubic"),
+    (tr("nearest cell (classes)"), "nearest"),
+    (tr("bilinear (continuous)"), "bilinear"),
+    (tr("cubic (continuous)"), "cubic"),
 ]
 COMPOSITES = {  # by the roles that bands have, or else by their names; red, green, blue
-    "natural colour": ("red", "green", "blue"),
-    "colour infrared": ("near infrared", "red", "green"),
-    "shortwave infrared": ("shortwave infrared 2", "near infrared", "red"),
-    "burn and lava": ("shortwave infrared 2", "shortwave infrared 1", "near infrared"),
-    "vegetation": ("shortwave infrared 1", "near infrared", "blue"),
-    "rock and soil": ("shortwave infrared 2", "shortwave infrared 1", "blue"),
+    tr("natural colour"): ("red", "green", "blue"),
+    tr("colour infrared"): (tr("near infrared"), "red", "green"),
+    tr("shortwave infrared"): (tr("shortwave infrared 2"), tr("near infrared"), "red"),
+    tr("burn and lava"): (tr("shortwave infrared 2"), tr("shortwave infrared 1"), tr("near infrared")),
+    "vegetation": (tr("shortwave infrared 1"), tr("near infrared"), "blue"),
+    tr("rock and soil"): (tr("shortwave infrared 2"), tr("shortwave infrared 1"), "blue"),
 }
 
 
@@ -58,13 +59,13 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: b
     kind = facts.geometry_type or ""
     is_line, has_points = "Line" in kind, "Point" in kind or kind in ("Unknown", "Geometry", "GeometryCollection")
     _rule_rows(rows, kind, by_rules=by_rules)
-    rows.heading("Colour")
-    rows.by_field("Colour by", "colour_by", "one colour", fields, lambda s: s.colour_by,
-                  lambda value: rows.change("colour by", colour_by=value))  # fmt: skip
-    method = rows.choice("Classes", "method", [(text, word) for text, word in METHODS])
-    count = rows.number("How many", "classes", 2, 12, 1, "")
+    rows.heading(tr("Colour"))
+    rows.by_field(tr("Colour by"), "colour_by", tr("one colour"), fields, lambda s: s.colour_by,
+                  lambda value: rows.change(tr("colour by"), colour_by=value))  # fmt: skip
+    method = rows.choice(tr("Classes"), "method", [(text, word) for text, word in METHODS])
+    count = rows.number(tr("How many"), "classes", 2, 12, 1, "")
     count.valueChanged.disconnect()
-    count.valueChanged.connect(lambda value: rows.change("classes", classes=int(value)))
+    count.valueChanged.connect(lambda value: rows.change(tr("classes"), classes=int(value)))
     ramp = rows.ramp()
 
     def fitting(layer: Layer) -> None:
@@ -84,42 +85,44 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: b
         rows.form.rowCount() - before,
     )
     if not is_line:
-        rows.heading("Fill")
-        rows.colour("Fill", "fill")
-        rows.check("", "outline only", "hollow", lambda s: s.hollow, lambda on: rows.change("outline only", hollow=on))
+        rows.heading(tr("Fill"))
+        rows.colour(tr("Fill"), "fill")
+        rows.check(
+            "", tr("outline only"), "hollow", lambda s: s.hollow, lambda on: rows.change(tr("outline only"), hollow=on)
+        )
         if not has_points or kind in ("Unknown", "Geometry", "GeometryCollection"):
-            rows.choice("Pattern", "hatch", HATCHES)
-            gap = rows.number("Gap", "hatch_gap", 3, 40, 1)
+            rows.choice(tr("Pattern"), "hatch", HATCHES)
+            gap = rows.number(tr("Gap"), "hatch_gap", 3, 40, 1)
             rows.setters.append(
                 lambda layer: rows.form.setRowVisible(gap, getattr(layer.style, "hatch", "none") != "none")
             )
     if has_points:
-        rows.heading("Symbol")
-        dense = rows.number("Density over", "density", 0.0, 200.0, 1.0)
-        dense.setSpecialValueText("each point by itself")
-        dense.setToolTip("How densely points lie, smoothed over so many pixels, in the colours of a ramp")
-        cluster = rows.number("Clusters over", "cluster", 0.0, 200.0, 10.0)
-        cluster.setSpecialValueText("each point by itself")
-        cluster.setToolTip("Points within about so many pixels are drawn as one, with their number")
-        rows.choice("Shape", "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
-        rows.number("Size", "size", 1.0, 60.0, 1.0)
-        rows.by_field("Size by", "size_by", "the same for all", fields, lambda s: s.size_by,
-                      lambda value: rows.change("size by", size_by=value))  # fmt: skip
+        rows.heading(tr("Symbol"))
+        dense = rows.number(tr("Density over"), "density", 0.0, 200.0, 1.0)
+        dense.setSpecialValueText(tr("each point by itself"))
+        dense.setToolTip(tr("How densely points lie, smoothed over so many pixels, in the colours of a ramp"))
+        cluster = rows.number(tr("Clusters over"), "cluster", 0.0, 200.0, 10.0)
+        cluster.setSpecialValueText(tr("each point by itself"))
+        cluster.setToolTip(tr("Points within about so many pixels are drawn as one, with their number"))
+        rows.choice(tr("Shape"), "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
+        rows.number(tr("Size"), "size", 1.0, 60.0, 1.0)
+        rows.by_field(tr("Size by"), "size_by", tr("the same for all"), fields, lambda s: s.size_by,
+                      lambda value: rows.change(tr("size by"), size_by=value))  # fmt: skip
         _ends(rows, "sizes", "size_by", 1.0, 80.0, 1.0)
-    rows.heading("Line")
-    rows.colour("Line", "line")
-    rows.number("Width", "width", 0.0, 30.0, 0.2)
+    rows.heading(tr("Line"))
+    rows.colour(tr("Line"), "line")
+    rows.number(tr("Width"), "width", 0.0, 30.0, 0.2)
     if is_line:
-        rows.by_field("Width by", "width_by", "the same for all", fields, lambda s: s.width_by,
-                      lambda value: rows.change("width by", width_by=value))  # fmt: skip
+        rows.by_field(tr("Width by"), "width_by", tr("the same for all"), fields, lambda s: s.width_by,
+                      lambda value: rows.change(tr("width by"), width_by=value))  # fmt: skip
         _ends(rows, "widths", "width_by", 0.0, 40.0, 0.2)
     if is_line or not has_points:
-        rows.choice("Dashes", "dash", DASHES)
-        rows.choice("Corners", "join", [(w, w) for w in ("round", "mitre", "bevel")])
+        rows.choice(tr("Dashes"), "dash", DASHES)
+        rows.choice(tr("Corners"), "join", [(w, w) for w in ("round", "mitre", "bevel")])
     if is_line:
-        rows.choice("Ends", "cap", [(w, w) for w in ("round", "flat", "square")])
-        rows.number("Casing", "casing", 0.0, 10.0, 0.5)
-        rows.colour("Casing colour", "casing_colour")
+        rows.choice(tr("Ends"), "cap", [(w, w) for w in ("round", "flat", "square")])
+        rows.number(tr("Casing"), "casing", 0.0, 10.0, 0.5)
+        rows.colour(tr("Casing colour"), "casing_colour")
     label_rows(rows, fields)
     standing_rows(rows, facts, fields)
 
@@ -129,19 +132,19 @@ def _rule_rows(rows: StyleRows, kind: str, *, by_rules: bool) -> None:
     if by_rules:
         from brisk_atlas.core.draw.swatch import shape_of
 
-        rows.heading("Rules")
+        rows.heading(tr("Rules"))
         rows.rules = RuleList(rows.session, shape_of(kind), rows.change_style)
         rows.rules.rule_chosen.connect(rows.refill)
         rows.form.addRow(rows.rules)
         return
-    begin = QPushButton("Draw by rules…")
+    begin = QPushButton(tr("Draw by rules…"))
     begin.setObjectName("by rules")
-    begin.setToolTip("Features that meet a condition in a look of their own")
+    begin.setToolTip(tr("Features that meet a condition in a look of their own"))
 
     def make_rules() -> None:
         layer = rows.session.work.subject
         if layer is not None and isinstance(layer.style, VectorStyle):
-            rows.change_style("draw by rules", replace(layer.style, rules=first_rules(layer), hidden=()))
+            rows.change_style(tr("draw by rules"), replace(layer.style, rules=first_rules(layer), hidden=()))
 
     begin.clicked.connect(make_rules)
     rows.form.addRow("", begin)
@@ -191,17 +194,18 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
     along = facts.grid.dimensions  # their bands are chosen by the sliders over the map
     three = len(shown) == 3
     if not along or three:
-        rows.heading("Bands")
+        rows.heading(tr("Bands"))
     if len(bands) + len(elsewhere) >= 3 and (not along or three):
-        mode = [("three bands", 3), ("one band through a ramp", 1)]
+        mode = [(tr("three bands"), 3), (tr("one band through a ramp"), 1)]
         first = tuple(b.index for b in bands[:3])
         first += (first[-1],) * (3 - len(first))
-        rows.choice_of("Show", "composite", [(t, n) for t, n in mode], lambda layer: len(_grid(layer).bands),
-                       lambda n: rows.change("composite", bands=first if n == 3 else first[:1], others=()))  # fmt: skip
+        rows.choice_of(tr("Show"), "composite", [(t, n) for t, n in mode], lambda layer: len(_grid(layer).bands),
+                       lambda n: rows.change(tr("composite"), bands=first if n == 3 else first[:1],
+                       others=()))  # fmt: skip
     presets = presets_of(bands)
     if three and presets:
         found: list[tuple[str, object]] = [
-            ("chosen by hand", None),
+            (tr("chosen by hand"), None),
             *((name, numbers) for name, numbers in presets.items()),
         ]
 
@@ -210,28 +214,28 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
 
         def put(numbers: object) -> None:
             if numbers:
-                rows.change("preset", bands=numbers, others=())
+                rows.change(tr("preset"), bands=numbers, others=())
 
-        rows.choice_of("Preset", "preset", found, preset, put)
-    for place, label in enumerate(("Red", "Green", "Blue") if three else () if along else ("Band",)):
+        rows.choice_of(tr("Preset"), "preset", found, preset, put)
+    for place, label in enumerate((tr("Red"), tr("Green"), tr("Blue")) if three else () if along else (tr("Band"),)):
         _band(rows, label, place, [(b.name, None, b.index) for b in bands] + list(elsewhere if three else []))
     if not three:
         classes = bands[shown[0] - 1].classes
         if classes:
-            rows.check("Colours", "those of the file", "own colours", lambda s: s.own_colours,
-                       lambda on: rows.change("class colours", own_colours=on))  # fmt: skip
+            rows.check(tr("Colours"), tr("those of the file"), "own colours", lambda s: s.own_colours,
+                       lambda on: rows.change(tr("class colours"), own_colours=on))  # fmt: skip
         rows.ramp()
-        rows.heading("Light")
+        rows.heading(tr("Light"))
         rows.check(
             "",
             "hillshade",
             "shade",
             lambda s: s.shade > 0,
-            lambda on: rows.change("hillshade", shade=0.75 if on else 0.0),
+            lambda on: rows.change(tr("hillshade"), shade=0.75 if on else 0.0),
         )
-        lights = rows.choice("From", "lights", [("one side", 1), ("several sides", 4)])
-        azimuth = rows.number("Azimuth", "azimuth", 0, 360, 15, "°")
-        altitude = rows.number("Altitude", "altitude", 5, 90, 5, "°")
+        lights = rows.choice(tr("From"), "lights", [(tr("one side"), 1), (tr("several sides"), 4)])
+        azimuth = rows.number(tr("Azimuth"), "azimuth", 0, 360, 15, "°")
+        altitude = rows.number(tr("Altitude"), "altitude", 5, 90, 5, "°")
 
         def fitting(layer: Layer) -> None:
             now = _grid(layer)
@@ -240,28 +244,30 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
             rows.form.setRowVisible(altitude, now.shade > 0)
 
         rows.setters.append(fitting)
-        every = rows.number("Contours every", "contours", 0, 1_000_000, 0.5, f" {bands[shown[0] - 1].unit}".rstrip())
-        every.setSpecialValueText("none")
-        every.setToolTip("Lines of equal value at its multiples, each fifth one heavier")
+        every = rows.number(
+            tr("Contours every"), "contours", 0, 1_000_000, 0.5, f" {bands[shown[0] - 1].unit}".rstrip()
+        )
+        every.setSpecialValueText(tr("none"))
+        every.setToolTip(tr("Lines of equal value at its multiples, each fifth one heavier"))
         _flow_rows(rows, bands, elsewhere)
-        rows.check("", "colour by slope", "slope", lambda s: s.slope, lambda on: rows.change("slope", slope=on))
-    rows.heading("Stretch")
+        rows.check("", tr("colour by slope"), "slope", lambda s: s.slope, lambda on: rows.change(tr("slope"), slope=on))
+    rows.heading(tr("Stretch"))
     rows.stretch(in_view=True)
-    rows.heading("Cells")
-    rows.choice("Resample", "resample", RESAMPLES)
+    rows.heading(tr("Cells"))
+    rows.choice(tr("Resample"), "resample", RESAMPLES)
 
 
 def _server_rows(rows: StyleRows, styles: tuple[tuple[str, str], ...]) -> None:
     """Add what can be chosen of a picture that a server draws."""
     if len(styles) > 1:
-        rows.heading("Drawn by its server")
+        rows.heading(tr("Drawn by its server"))
         named: list[tuple[str, object]] = [(title, name) for name, title in styles]
-        box = rows.choice_of("Style", "server style", [("as the server chooses", ""), *named],
+        box = rows.choice_of(tr("Style"), "server style", [(tr("as the server chooses"), ""), *named],
                              lambda layer: _grid(layer).server_style,
-                             lambda name: rows.change("style of the server", server_style=name))  # fmt: skip
-        box.setToolTip("The styles that the service offers for this layer")
-    rows.heading("Pixels")
-    rows.choice("Resample", "resample", RESAMPLES)
+                             lambda name: rows.change(tr("style of the server"), server_style=name))  # fmt: skip
+        box.setToolTip(tr("The styles that the service offers for this layer"))
+    rows.heading(tr("Pixels"))
+    rows.choice(tr("Resample"), "resample", RESAMPLES)
 
 
 def _flow_rows(rows: StyleRows, bands: tuple[Band, ...], elsewhere: list[tuple[str, DataRef, int]]) -> None:
@@ -269,11 +275,11 @@ def _flow_rows(rows: StyleRows, bands: tuple[Band, ...], elsewhere: list[tuple[s
     parts = dict.fromkeys(ref for _, ref, _ in elsewhere)
     names = {ref: next(text for text, other, _ in elsewhere if other == ref).partition(":")[0] for ref in parts}
     options: list[tuple[str, object]] = [("none", (None, 0)), *((b.name, (None, b.index)) for b in bands)]
-    options += [(f"{names[ref]}, the same band", (ref, 0)) for ref in parts]
-    box = rows.choice_of("Arrows with", "flow", options, lambda layer: (_grid(layer).flow, _grid(layer).flow_band),
-                         lambda chosen: rows.change("arrows", flow=chosen[0], flow_band=chosen[1]))  # fmt: skip
-    box.setToolTip("The part of the motion towards the north; the band on show is the one towards the east")
-    gap = rows.number("Arrows every", "flow_gap", 12.0, 120.0, 4.0)
+    options += [(tr("{names}, the same band", names=names[ref]), (ref, 0)) for ref in parts]
+    box = rows.choice_of(tr("Arrows with"), "flow", options, lambda layer: (_grid(layer).flow, _grid(layer).flow_band),
+                         lambda chosen: rows.change(tr("arrows"), flow=chosen[0], flow_band=chosen[1]))  # fmt: skip
+    box.setToolTip(tr("The part of the motion towards the north; the band on show is the one towards the east"))
+    gap = rows.number(tr("Arrows every"), "flow_gap", 12.0, 120.0, 4.0)
 
     def show(layer: Layer) -> None:
         rows.form.setRowVisible(gap, _grid(layer).flow is not None or _grid(layer).flow_band > 0)
@@ -312,7 +318,7 @@ def _band(rows: StyleRows, label: str, place: int, options: list[tuple[str, Data
         if isinstance(style, GridStyle) and not rows.filling:
             bands, others = list(style.bands), [*style.others, *([None] * 3)][: len(style.bands)]
             bands[place], others[place] = options[i][2], options[i][1]
-            rows.change("bands", bands=tuple(bands), others=tuple(others) if any(others) else ())
+            rows.change(tr("bands"), bands=tuple(bands), others=tuple(others) if any(others) else ())
 
     def show(layer: Layer) -> None:
         style = _grid(layer)
@@ -330,19 +336,19 @@ def _band(rows: StyleRows, label: str, place: int, options: list[tuple[str, Data
 def cloud_rows(rows: StyleRows, facts: Facts) -> None:
     """Add what a point cloud's style has."""
     names = [f.name for f in facts.fields if f.name not in ("X", "Y", "Z")]
-    options: list[tuple[str, object]] = [("height", "z"), *((n.replace("_", " "), n) for n in names)]
+    options: list[tuple[str, object]] = [(tr("height"), "z"), *((n.replace("_", " "), n) for n in names)]
     if "red" in names:
-        options.insert(1, ("measured colour", "rgb"))
-    rows.heading("Points")
-    rows.choice("Colour by", "colour_by", options)
-    rows.number("Size", "size", 1.0, 20.0, 1.0)
+        options.insert(1, (tr("measured colour"), "rgb"))
+    rows.heading(tr("Points"))
+    rows.choice(tr("Colour by"), "colour_by", options)
+    rows.number(tr("Size"), "size", 1.0, 20.0, 1.0)
     ramp = rows.ramp()
     rows.stretch()
     runs = lambda style: isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification")  # noqa: E731
     rows.setters.append(lambda layer: rows.form.setRowVisible(ramp, runs(layer.style)))
     _show_when(rows, runs, 5)
     if CLASS in names:
-        rows.heading("Classes")
+        rows.heading(tr("Classes"))
         switches = ClassSwitches(rows)
         rows.form.addRow(switches)
         rows.setters.append(switches.show_layer)

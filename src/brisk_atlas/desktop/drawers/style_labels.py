@@ -8,6 +8,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QDoubleSpinBox
 
 from brisk_atlas.core.model import Label, Layer, VectorStyle
+from brisk_atlas.core.model.language import tr
 
 from .style_rows import StyleRows
 
@@ -26,22 +27,23 @@ def label_rows(rows: StyleRows, fields: list[str]) -> None:
 
     def put_text(text: str | None) -> None:
         now = label()
-        rows.change("labels", label=None if text is None else replace(now, text=text) if now else Label(text))
+        rows.change(tr("labels"), label=None if text is None else replace(now, text=text) if now else Label(text))
 
-    rows.heading("Labels")
-    rows.by_field("Text", "label", "none", fields, lambda s: s.label.text if s.label else None, put_text)
-    first = rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
-                          lambda value: change("label order", first=value))  # fmt: skip
+    rows.heading(tr("Labels"))
+    rows.by_field(tr("Text"), "label", tr("none"), fields, lambda s: s.label.text if s.label else None, put_text)
+    first = rows.by_field(tr("First"), "label first", tr("the largest"), fields,
+                          lambda s: s.label.first if s.label else None,
+                          lambda value: change(tr("label order"), first=value))  # fmt: skip
     numbers = [
-        _number(rows, change, "Text size", "size", (6, 40, 1), " px", "", ""),
-        _number(rows, change, "Again every", "repeat", (0, 2000, 50), " px", "once a line",
-                "Along lines: the text is set again every so many pixels"),
-        _number(rows, change, "Lines of", "wrap", (0, 80, 2), " letters", "as it is",
-                "Breaks the text at spaces into several lines"),
-        _number(rows, change, "Callout", "callout", (0, 200, 4), " px aside", "none",
-                "The text in a box aside, with a line to its feature"),
-        _number(rows, change, "Priority", "priority", (0, 10, 1), "", "",
-                "Labels of higher priority are placed before those of others, in all layers"),
+        _number(rows, change, tr("Text size"), "size", (6, 40, 1), tr(" px"), "", ""),
+        _number(rows, change, tr("Again every"), "repeat", (0, 2000, 50), tr(" px"), tr("once a line"),
+                tr("Along lines: the text is set again every so many pixels")),
+        _number(rows, change, tr("Lines of"), "wrap", (0, 80, 2), tr(" letters"), tr("as it is"),
+                tr("Breaks the text at spaces into several lines")),
+        _number(rows, change, tr("Callout"), "callout", (0, 200, 4), tr(" px aside"), tr("none"),
+                tr("The text in a box aside, with a line to its feature")),
+        _number(rows, change, tr("Priority"), "priority", (0, 10, 1), "", "",
+                tr("Labels of higher priority are placed before those of others, in all layers")),
     ]  # fmt: skip
 
     def show(layer: Layer) -> None:

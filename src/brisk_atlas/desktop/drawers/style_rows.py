@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import Blend, Layer, Style, VectorStyle
+from brisk_atlas.core.model.language import tr
 
 from ..frame_image import ramp_strip
 from ..living import is_living
@@ -32,10 +33,10 @@ from .rule_list import RuleList
 from .tried_expression import try_expression
 
 STRETCHES = {
-    "percent": "percent clip",
-    "deviations": "standard deviations",
-    "range": "minimum to maximum",
-    "hand": "by hand",
+    "percent": tr("percent clip"),
+    "deviations": tr("standard deviations"),
+    "range": tr("minimum to maximum"),
+    "hand": tr("by hand"),
 }
 UNITS = {"percent": " %", "deviations": " σ"}
 STARTS = {"percent": (2.0, 98.0), "deviations": (2.0, 2.0), "range": (0.0, 0.0)}
@@ -43,7 +44,7 @@ SWATCH = QSize(96, 14)
 SLIDE_MS = 60  # one step of undo for a drag, not one a pixel
 MAKE_RAMP = "…"  # what stands for making a ramp among ramps
 BY_EXPRESSION = "…"  # what stands for an expression among names of fields
-EXPRESSION_HINT = "SQL, such as area_m2 / 10000"
+EXPRESSION_HINT = tr("SQL, such as area_m2 / 10000")
 
 
 def ramp_icon(name: str) -> QIcon:
@@ -131,12 +132,12 @@ class StyleRows:
         later = QTimer(slider)
         later.setSingleShot(True)
         later.setInterval(SLIDE_MS)
-        later.timeout.connect(lambda: self.change_layer("opacity", opacity=slider.value() / 100))
+        later.timeout.connect(lambda: self.change_layer(tr("opacity"), opacity=slider.value() / 100))
         slider.valueChanged.connect(lambda value: None if self.filling else later.start())
-        self.form.addRow("Opacity", slider)
+        self.form.addRow(tr("Opacity"), slider)
         self.setters.append(lambda layer: slider.setValue(round(layer.opacity * 100)))
-        self.choice_of("Blend", "blend", [("normal", Blend.NORMAL), ("multiply (darken)", Blend.MULTIPLY)],
-                       lambda layer: layer.blend, lambda value: self.change_layer("blend", blend=value))  # fmt: skip
+        self.choice_of(tr("Blend"), "blend", [("normal", Blend.NORMAL), (tr("multiply (darken)"), Blend.MULTIPLY)],
+                       lambda layer: layer.blend, lambda to: self.change_layer(tr("blend"), blend=to))  # fmt: skip
 
     def colour(self, label: str, field: str) -> QPushButton:
         button = QPushButton()
@@ -221,7 +222,7 @@ class StyleRows:
         box = slim(QComboBox())
         box.setObjectName(name)
         box.setAccessibleName(label)
-        for text, data in [(none, None), *((f, f) for f in fields), ("an expression…", BY_EXPRESSION)]:
+        for text, data in [(none, None), *((f, f) for f in fields), (tr("an expression…"), BY_EXPRESSION)]:
             box.addItem(text, data)
         line = QLineEdit()
         line.setObjectName(f"{name} expression")
@@ -267,9 +268,9 @@ class StyleRows:
         """Add the choice of a ramp: ours, those of one's own that open layers have, and the making of another."""
         box = slim(QComboBox())
         box.setObjectName("ramp")
-        box.setAccessibleName("Ramp")
+        box.setAccessibleName(tr("Ramp"))
         box.setIconSize(SWATCH)
-        self.form.addRow("Ramp", box)
+        self.form.addRow(tr("Ramp"), box)
 
         def show(layer: Layer) -> None:
             from brisk_atlas.core.draw.ramps import NAMES
@@ -280,8 +281,8 @@ class StyleRows:
             if [box.itemData(i) for i in range(box.count() - 1)] != wanted:
                 box.clear()
                 for name in wanted:
-                    box.addItem(ramp_icon(name), name if name in NAMES else "your own", name)
-                box.addItem("make one…", MAKE_RAMP)
+                    box.addItem(ramp_icon(name), name if name in NAMES else tr("your own"), name)
+                box.addItem(tr("make one…"), MAKE_RAMP)
             box.setCurrentIndex(wanted.index(now))
 
         def chosen(i: int) -> None:
@@ -290,7 +291,7 @@ class StyleRows:
             if box.itemData(i) == MAKE_RAMP:
                 self._make_ramp()
             else:
-                self.change("ramp", ramp=box.itemData(i))
+                self.change(tr("ramp"), ramp=box.itemData(i))
 
         box.currentIndexChanged.connect(chosen)
         self.setters.append(show)
@@ -305,7 +306,7 @@ class StyleRows:
         if layer is None or style is None:
             return
         self.ramp_form = RampForm(style.ramp, self.parent)
-        self.ramp_form.accepted.connect(lambda: self.change("ramp", ramp=self.ramp_form.ramp))
+        self.ramp_form.accepted.connect(lambda: self.change(tr("ramp"), ramp=self.ramp_form.ramp))
         self.ramp_form.rejected.connect(lambda: self.fill(layer))
         self.ramp_form.open()
 
@@ -353,13 +354,13 @@ class StyleRows:
         for signal in (kind.currentIndexChanged, low.valueChanged, high.valueChanged):
             signal.connect(lambda value: apply())
         gamma.valueChanged.connect(lambda value: None if self.filling else self._change_stretch(gamma=value))
-        self.form.addRow("Stretch", kind)
-        self.form.addRow("from", low)
-        self.form.addRow("to", high)
-        self.form.addRow("Gamma", gamma)
+        self.form.addRow(tr("Stretch"), kind)
+        self.form.addRow(tr("from"), low)
+        self.form.addRow(tr("to"), high)
+        self.form.addRow(tr("Gamma"), gamma)
         self.setters.append(show)
         if in_view:
-            self.check("", "by what is in view", "in view", lambda style: style.stretch.in_view,
+            self.check("", tr("by what is in view"), "in view", lambda style: style.stretch.in_view,
                        self._measure_in_view)  # fmt: skip
 
     def _measure_in_view(self, on: bool) -> None:
@@ -374,7 +375,7 @@ class StyleRows:
     def _change_stretch(self, **values: object) -> None:
         style = self.style()
         if style is not None and not self.filling:
-            self.change("stretch", stretch=replace(style.stretch, **values))  # type: ignore[arg-type]
+            self.change(tr("stretch"), stretch=replace(style.stretch, **values))  # type: ignore[arg-type]
 
     def _refresh_histogram(self, layer: Layer) -> None:
         asked = layer.id, layer.style
@@ -391,7 +392,9 @@ class StyleRows:
             if now is not None and (now.id, now.style) == asked:
                 self.histogram.show_distribution(distribution)
 
-        self.session.run("Histogram", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
+        self.session.run(
+            tr("Histogram"), work, done, shown=False, failed=lambda error: None
+        )  # the map says what is wrong
 
     def _start_stretch(self, kind: str) -> None:
         """Go over to another kind of stretch; by hand begins at the limits that are on show."""
@@ -413,4 +416,4 @@ class StyleRows:
         def done(ends: tuple[float, float]) -> None:
             self._change_stretch(kind="hand", low=ends[0], high=ends[1], in_view=False)
 
-        self.session.run("Limits", work, done, shown=False)
+        self.session.run(tr("Limits"), work, done, shown=False)

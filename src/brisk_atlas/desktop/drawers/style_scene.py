@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.kinds import first_style
 from brisk_atlas.core.model import GridStyle, Quantity, RasterPart, Stretch, Style
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.quality_band import quality_band
 
 if TYPE_CHECKING:
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
 
     from .style_rows import StyleRows
 
-STORED = "numbers as stored"
+STORED = tr("numbers as stored")
 
 
 def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
@@ -34,10 +35,12 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
             style = first_style(measured.facts, 0)
         elif part.facts.grid is not None and part.facts.grid.drawn_by_service and chosen is None:
             style = first_style(part.facts, 0)
-        rows.session.work.change(f"show {chosen or STORED}", now.id, ref=now.ref.with_quantity(chosen), style=style)
+        rows.session.work.change(
+            tr("show {chosen}", chosen=chosen or STORED), now.id, ref=now.ref.with_quantity(chosen), style=style
+        )
 
-    rows.heading("Values")
-    rows.choice_of("Values as", "quantity", options, lambda now: now.ref.quantity, put)
+    rows.heading(tr("Values"))
+    rows.choice_of(tr("Values as"), "quantity", options, lambda now: now.ref.quantity, put)
 
 
 def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
@@ -46,7 +49,7 @@ def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
     if found is None:
         return
     part, band, classes = found
-    rows.heading("Quality mask")
+    rows.heading(tr("Quality mask"))
     for value, _, name in classes:
 
         def on(style: GridStyle, value: int = value) -> bool:

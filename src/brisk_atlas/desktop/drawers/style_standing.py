@@ -13,6 +13,7 @@ from brisk_atlas.core.inspect.guess_boreholes import NUMBERS, boreholes_guess, i
 from brisk_atlas.core.inspect.hole_tables import deviation_tables
 from brisk_atlas.core.model import Facts, Field, Layer
 from brisk_atlas.core.model.hole_choices import HoleTable
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.standing import Foot, IntervalSource, Standing, StandingWay
 from brisk_atlas.core.system.jobs import Job
 
@@ -20,10 +21,11 @@ from .style_rows import StyleRows, slim
 
 LIMIT_M = 100_000.0
 WAYS = {
-    StandingWay.DRAPED: "draped, as on the map", StandingWay.LIFTED: "lifted", StandingWay.RAISED: "raised bodies",
-    StandingWay.WALL: "a wall", StandingWay.BOREHOLES: "boreholes",
+    StandingWay.DRAPED: tr("draped, as on the map"), StandingWay.LIFTED: "lifted",
+        StandingWay.RAISED: tr("raised bodies"),
+    StandingWay.WALL: tr("a wall"), StandingWay.BOREHOLES: "boreholes",
 }  # fmt: skip
-WHAT = "how it stands in the relief"
+WHAT = tr("how it stands in the relief")
 
 
 def ways_for(geometry: str) -> list[StandingWay]:
@@ -49,32 +51,35 @@ def standing_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
         if now is not None:
             rows.change_layer(WHAT, standing=replace(now.standing, **values))
 
-    rows.heading("In relief")
+    rows.heading(tr("In relief"))
     ways: list[tuple[str, object]] = [(WAYS[each], each) for each in ways_for(facts.geometry_type or "")]
-    rows.choice_of("Stands", "standing way", ways, lambda la: la.standing.way, lambda way: _take_way(rows, own, way))
+    rows.choice_of(
+        tr("Stands"), "standing way", ways, lambda la: la.standing.way, lambda way: _take_way(rows, own, way)
+    )
     feet: list[tuple[str, object]] = [
-        ("the ground", (Foot.GROUND, None)), ("the height 0", (Foot.ZERO, None)), ("its own Z", (Foot.OWN_Z, None)),
+        (tr("the ground"), (Foot.GROUND, None)), (tr("the height 0"), (Foot.ZERO, None)),
+            (tr("its own Z"), (Foot.OWN_Z, None)),
         *((name, (Foot.FIELD, name)) for name in numbers),
     ]  # fmt: skip
-    foot = rows.choice_of("Counted from", "standing foot", feet, lambda la: (la.standing.foot, la.standing.foot_by),
+    foot = rows.choice_of(tr("Counted from"), "standing foot", feet, lambda la: (la.standing.foot, la.standing.foot_by),
                           lambda pair: put(foot=pair[0], foot_by=pair[1]))  # fmt: skip
-    by_field: list[tuple[str, object]] = [("the same for all", None), *((name, name) for name in numbers)]
-    height_by = rows.choice_of("Height by", "standing height field", by_field, lambda la: la.standing.height_by,
+    by_field: list[tuple[str, object]] = [(tr("the same for all"), None), *((name, name) for name in numbers)]
+    height_by = rows.choice_of(tr("Height by"), "standing height field", by_field, lambda la: la.standing.height_by,
                                lambda name: put(height_by=name))  # fmt: skip
-    height = _number(rows, "Height", "standing height", lambda standing: standing.height,
+    height = _number(rows, tr("Height"), "standing height", lambda standing: standing.height,
                      lambda value: put(height=value), " m")  # fmt: skip
-    factor = _number(rows, "Times", "standing factor", lambda standing: standing.factor,
+    factor = _number(rows, tr("Times"), "standing factor", lambda standing: standing.factor,
                      lambda value: put(factor=value), "")  # fmt: skip
-    factor.setToolTip("Metres to a unit of the field; below zero for what reaches down")
-    azimuth = rows.choice_of("Azimuth", "standing azimuth", [("upright", None), *by_field[1:]],
+    factor.setToolTip(tr("Metres to a unit of the field; below zero for what reaches down"))
+    azimuth = rows.choice_of(tr("Azimuth"), "standing azimuth", [("upright", None), *by_field[1:]],
                              lambda la: la.standing.azimuth_by, lambda name: put(azimuth_by=name))  # fmt: skip
-    dip = rows.choice_of("Dip", "standing dip", [("upright", None), *by_field[1:]],
+    dip = rows.choice_of(tr("Dip"), "standing dip", [("upright", None), *by_field[1:]],
                          lambda la: la.standing.dip_by, lambda name: put(dip_by=name))  # fmt: skip
     intervals = BesideChoice(rows, put, "intervals", interval_tables)
-    rows.form.addRow("Intervals", intervals)
+    rows.form.addRow(tr("Intervals"), intervals)
     deviation = BesideChoice(rows, put, "deviation", deviation_tables)
-    deviation.setToolTip("A survey of directions down the holes, along which they are drawn")
-    rows.form.addRow("Deviation", deviation)
+    deviation.setToolTip(tr("A survey of directions down the holes, along which they are drawn"))
+    rows.form.addRow(tr("Deviation"), deviation)
 
     def show(la: Layer) -> None:
         way, standing = la.standing.way, la.standing
@@ -113,7 +118,7 @@ def _take_way(rows: StyleRows, own: Sequence[Field], way: StandingWay) -> None:
             if guess != standing and now is not None and now.standing == standing:
                 rows.session.work.change(WHAT, layer.id, standing=guess)
 
-        rows.session.run("Looking for intervals", look, found, shown=False)
+        rows.session.run(tr("Looking for intervals"), look, found, shown=False)
     rows.change_layer(WHAT, standing=standing)
 
 
@@ -147,7 +152,7 @@ class BesideChoice(QComboBox):
         self.setAccessibleName(name.capitalize())
         self._rows, self._name, self._find = rows, name, find
         self._asked: Layer | None = None
-        self.addItem("none", None)
+        self.addItem(tr("none"), None)
         self.activated.connect(lambda number: put(**{name: self.itemData(number)}))
 
     def show_layer(self, layer: Layer) -> None:
@@ -159,7 +164,10 @@ class BesideChoice(QComboBox):
             self._asked = layer
             cache, others = self._rows.session.cache, self._rows.session.work.layers
             self._rows.session.run(
-                f"Looking for {self._name}", lambda job: self._find(cache, layer, others), self._fill, shown=False
+                tr("Looking for {name}", name=self._name),
+                lambda job: self._find(cache, layer, others),
+                self._fill,
+                shown=False,
             )
 
     def _fill(self, tables: tuple[IntervalSource | HoleTable, ...]) -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import ClassLook, DataRef, GridStyle, Label, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -26,8 +27,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.operations.grid_change import GridChangeResult
     from brisk_atlas.core.operations.surface_steps import SurfaceStepsResult
 
-EXPLAINED = "Compares two grids where both have data: what rose, what fell, how much."
-STATED = "as the record states"
+EXPLAINED = tr("Compares two grids where both have data: what rose, what fell, how much.")
+STATED = tr("as the record states")
 CONTOURS_A, CONTOURS_B = "#1C7C7D", "#C2452D"
 HEIGHTS = Label("CASE WHEN heavy = 1 THEN value END", size=10.0, repeat=400.0)
 CONTOURS = VectorStyle(colour_by="grid", method="unique", width=1.1, label=HEIGHTS)
@@ -49,7 +50,7 @@ class SurfacePane(QWidget):
         self.threshold.setRange(0, 1e6)
         self.threshold.setValue(0.5)
         self.threshold.setSingleStep(0.1)
-        self.threshold.setToolTip("Smaller changes, up or down, count as none")
+        self.threshold.setToolTip(tr("Smaller changes, up or down, count as none"))
         self.errors = [QDoubleSpinBox(), QDoubleSpinBox()]
         for side, box in zip("AB", self.errors):
             box.setObjectName(f"standard error {side}")
@@ -57,27 +58,29 @@ class SurfacePane(QWidget):
             box.setDecimals(3)
             box.setSingleStep(0.05)
             box.setSpecialValueText(STATED)
-            box.setToolTip(f"The standard error of {side}'s heights; 0 for the one that its record states")
-        self.measure = QPushButton("Measure the change")
+            box.setToolTip(
+                tr("The standard error of {side}'s heights; 0 for the one that its record states", side=side)
+            )
+        self.measure = QPushButton(tr("Measure the change"))
         self.measure.setObjectName("main")
         self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
-        self.keep = QPushButton("Add the difference as a layer")
+        self.keep = QPushButton(tr("Add the difference as a layer"))
         self.keep.setEnabled(False)
-        self.contours = QPushButton("Add contours of both")
-        self.contours.setToolTip("Lines of equal height of A and of B, at the same heights, as one layer")
+        self.contours = QPushButton(tr("Add contours of both"))
+        self.contours.setToolTip(tr("Lines of equal height of A and of B, at the same heights, as one layer"))
         self.contours.setEnabled(False)
         self.steps = QPushButton()
         self.steps.setObjectName("surface steps")
-        self.steps.setToolTip("What rose and fell from each date of the series to the next, as a table")
+        self.steps.setToolTip(tr("What rose and fell from each date of the series to the next, as a table"))
         self.steps.hide()
         form = QFormLayout()
         form.setVerticalSpacing(9)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("Threshold", self.threshold)
-        form.addRow("Error of A", self.errors[0])
-        form.addRow("Error of B", self.errors[1])
+        form.addRow(tr("Threshold"), self.threshold)
+        form.addRow(tr("Error of A"), self.errors[0])
+        form.addRow(tr("Error of B"), self.errors[1])
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
@@ -97,7 +100,7 @@ class SurfacePane(QWidget):
             button.setEnabled(sides is not None)
         self._series = self.session.workspace.series_of(sides[0]) if sides else []
         self.steps.setVisible(len(self._series) > 2)
-        self.steps.setText(f"Measure through all {len(self._series)} dates")
+        self.steps.setText(tr("Measure through all {count} dates", count=len(self._series)))
         if sides and (sides[0].name, sides[1].name) == self._answered:
             return
         facts = [self.session.facts_of(layer) for layer in sides or ()]
@@ -122,15 +125,15 @@ class SurfacePane(QWidget):
     def compute(self) -> None:
         """Compare in the background and show the numbers."""
         if self.sides is None:
-            self._say("Choose two different grids.")
+            self._say(tr("Choose two different grids."))
             return
         a, b = self.sides
         from brisk_atlas.core.operations import GridChange
 
         self._answered = None
-        self._say("Comparing…")
+        self._say(tr("Comparing…"))
         self.session.run_operation(
-            f"Comparing {a.name} with {b.name}",
+            tr("Comparing {name} with {b_name}", name=a.name, b_name=b.name),
             GridChange(a.id, b.id, self.threshold.value(), self._typed_errors()),
             lambda result: self._show(result, a, b),
             lane=Lane.INTERACTIVE,
@@ -167,30 +170,49 @@ class SurfacePane(QWidget):
             for n, x, y in rows
             if n or y
         )
-        believed = "The records do not state how exact both grids are, so the volumes have no error."
+        believed = tr("The records do not state how exact both grids are, so the volumes have no error.")
         if sure is not None:
             first, second = sure.accuracies
-            source = "You typed" if self._typed_errors() else "The records state"
-            believed = (
-                f"{source} standard errors of {first:g} {unit} (A) and {second:g} {unit} (B): changes below "
-                f"{sure.detection:.2f} {unit} (95 %) do not count, together {sure.left_out[0]:,.0f} {volume} up and "
-                f"{sure.left_out[1]:,.0f} {volume} down. The first ± is for cells whose errors are independent, the "
-                "second for errors that are all alike."
+            source = tr("You typed") if self._typed_errors() else tr("The records state")
+            believed = tr(
+                "{source} standard errors of {first:g} {unit} (A) and {second:g} {unit} (B): changes below "
+                "{detection:.2f} {unit} (95 %) do not count, together {left_out:,.0f} {volume} up and "
+                "{left_out2:,.0f} {volume} down. The first ± is for cells whose errors are independent, the "
+                "second for errors that are all alike.",
+                source=source,
+                first=first,
+                unit=unit,
+                second=second,
+                detection=sure.detection,
+                left_out=sure.left_out[0],
+                volume=volume,
+                left_out2=sure.left_out[1],
             )
         how = (
-            "B was interpolated onto the cells of A."
+            tr("B was interpolated onto the cells of A.")
             if change.resampled
-            else "Cells of A and B coincide; nothing was resampled."
+            else tr("Cells of A and B coincide; nothing was resampled.")
         )
         self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
         self.answer.setText(
-            f"<b>{escape(b.name)} − {escape(a.name)}</b>"
-            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
-            f"<p>{change.compared_cells:,} cells compared; a change counts from {change.threshold:.3g} {unit} on. "
-            f"{how} Areas {'on the ellipsoid' if change.on_ellipsoid else 'in the plane'}.</p><p>{escape(believed)}</p>"
+            tr(
+                "<b>{name} − {name2}</b><table cellspacing=3 style='font-family:{family}; "
+                "font-size:12px'>{cells}</table><p>{compared_cells:,} cells compared; a change counts from "
+                "{threshold:.3g} {unit} on. {how} Areas {what}.</p><p>{believed}</p>",
+                name=escape(b.name),
+                name2=escape(a.name),
+                family=mono_font().family(),
+                cells=cells,
+                compared_cells=change.compared_cells,
+                threshold=change.threshold,
+                unit=unit,
+                how=how,
+                what=tr("on the ellipsoid") if change.on_ellipsoid else tr("in the plane"),
+                believed=escape(believed),
+            )
         )
         self.keep.setEnabled(change.difference is not None)
-        self.keep.setToolTip("" if change.difference is not None else "The difference is too large to be held")
+        self.keep.setToolTip("" if change.difference is not None else tr("The difference is too large to be held"))
 
     def _say(self, text: str) -> None:
         self.answer.setTextFormat(Qt.TextFormat.PlainText)
@@ -215,7 +237,7 @@ class SurfacePane(QWidget):
             style = GridStyle(ramp="scar", stretch=Stretch("hand", -limit, limit))
             self.session.add_derived(DataRef.file(path), style)
 
-        self.session.run("Writing the difference", work, done, lane=Lane.BATCH)
+        self.session.run(tr("Writing the difference"), work, done, lane=Lane.BATCH)
 
     def add_contours(self) -> None:
         """Write lines of equal height of both among the user's own data and open them as a layer."""
@@ -233,7 +255,9 @@ class SurfacePane(QWidget):
             self.session.add_derived(DataRef.file(path), style, as_subject=False)
             self.session.noticed.emit("good", result.lines()[0], "")
 
-        self.session.run_operation("Following contour lines", WriteContours((a.id, b.id), path), done, lane=Lane.BATCH)
+        self.session.run_operation(
+            tr("Following contour lines"), WriteContours((a.id, b.id), path), done, lane=Lane.BATCH
+        )
 
     def measure_steps(self) -> None:
         """Measure each date of the series against the next, and open the table of it."""
@@ -255,24 +279,36 @@ class SurfacePane(QWidget):
             self.session.add_derived(DataRef.file(path), None, as_subject=False)
 
         self.session.run_operation(
-            f"Measuring {len(ids)} surfaces", asked, done, lane=Lane.INTERACTIVE, failed=self._failed
+            tr("Measuring {count} surfaces", count=len(ids)), asked, done, lane=Lane.INTERACTIVE, failed=self._failed
         )
 
     def _show_steps(self, found: SurfaceStepsResult) -> None:
         steps = (*found.steps, found.whole)
         rows = "".join(
-            f"<tr><td colspan=2>{escape(step.before)} to {escape(step.after)}</td></tr>"
-            f"<tr><td>&nbsp;&nbsp;rose&nbsp;&nbsp;</td><td align=right>{step.result.change.risen_volume:,.0f}</td></tr>"
-            f"<tr><td>&nbsp;&nbsp;fell</td><td align=right>{step.result.change.fallen_volume:,.0f}</td></tr>"
-            f"<tr><td>&nbsp;&nbsp;net</td><td align=right>{step.result.change.net_volume:+,.0f}{_margin(step.result)}"
-            "</td></tr>"
+            tr(
+                "<tr><td colspan=2>{before} to {after}</td></tr><tr><td>&nbsp;&nbsp;rose&nbsp;&nbsp;</td><td "
+                "align=right>{risen_volume:,.0f}</td></tr><tr><td>&nbsp;&nbsp;fell</td><td "
+                "align=right>{fallen_volume:,.0f}</td></tr><tr><td>&nbsp;&nbsp;net</td><td "
+                "align=right>{net_volume:+,.0f}{margin}</td></tr>",
+                before=escape(step.before),
+                after=escape(step.after),
+                risen_volume=step.result.change.risen_volume,
+                fallen_volume=step.result.change.fallen_volume,
+                net_volume=step.result.change.net_volume,
+                margin=_margin(step.result),
+            )
             for step in steps
         )
         self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
         self.answer.setText(
-            f"<b>Volumes, {escape(found.whole.result.volume_unit)}</b>"
-            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{rows}</table>"
-            "<p>Each ± is for cells whose errors are independent (95 %); the table has the others.</p>"
+            tr(
+                "<b>Volumes, {volume_unit}</b><table cellspacing=3 style='font-family:{family}; "
+                "font-size:12px'>{rows}</table><p>Each ± is for cells whose errors are independent (95 %); "
+                "the table has the others.</p>",
+                volume_unit=escape(found.whole.result.volume_unit),
+                family=mono_font().family(),
+                rows=rows,
+            )
         )
 
 

@@ -7,6 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import LIGHT, Theme, mono_font
 
 HEIGHT_PX, FOOT_PX, STEP = 90, 16, 0.01
@@ -24,8 +26,8 @@ class ThresholdBars(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("threshold bars")
-        self.setAccessibleName("Histogram of the change with its threshold")
-        self.setToolTip("Drag the threshold; or the arrow keys, then Enter")
+        self.setAccessibleName(tr("Histogram of the change with its threshold"))
+        self.setToolTip(tr("Drag the threshold; or the arrow keys, then Enter"))
         self.setFixedHeight(HEIGHT_PX)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.theme: Theme = LIGHT
@@ -67,7 +69,7 @@ class ThresholdBars(QWidget):
         painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, f"{self.edges[0]:.3g}")
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, f"{self.edges[-1]:.3g}")
         painter.setPen(QColor(self.theme.ink))
-        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, f"threshold {self.threshold:.4g}")
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, tr("threshold {threshold:.4g}", threshold=self.threshold))
 
     def _drag(self, event: QMouseEvent) -> None:
         share = min(max(event.position().x() / max(1, self.width()), 0.0), 1.0)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QLineEdit
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import plain_tip
 from ..session import Session
@@ -54,4 +55,4 @@ def _try(session: Session, work: Callable[[object], None], line: QLineEdit, take
         if not isinstance(error, AtlasError):
             session.fault(error)
 
-    session.run("Trying the expression", work, done, shown=False, failed=failed)
+    session.run(tr("Trying the expression"), work, done, shown=False, failed=failed)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.working_copy.merging import PLACE, WHOLE, MergedRow
 
 from ..plain_text import PlainLabel
@@ -32,8 +33,8 @@ class ConflictForm(QDialog):
     def __init__(self, found: MergedRow, parent: QWidget) -> None:
         super().__init__(parent)
         self.found = found
-        title = row_title(found.shown or found.theirs or found.draft.base, "a row")
-        self.setWindowTitle(f"Two edits of {title}")
+        title = row_title(found.shown or found.theirs or found.draft.base, tr("a row"))
+        self.setWindowTitle(tr("Two edits of {title}", title=title))
         self.setMinimumWidth(520)
         self.choices: dict[str, tuple[QRadioButton, QRadioButton]] = {}
         self._groups: list[QButtonGroup] = []
@@ -42,25 +43,29 @@ class ConflictForm(QDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(20)
         grid.setVerticalSpacing(8)
-        heads = ("Field", "Before", "Yours", "Theirs") if not found.whole else ("", "", "Yours", "Theirs")
+        heads = (
+            (tr("Field"), tr("Before"), tr("Yours"), tr("Theirs"))
+            if not found.whole
+            else ("", "", tr("Yours"), tr("Theirs"))
+        )
         for column, head in enumerate(heads):
             label = PlainLabel(head)
             label.setObjectName("quiet")
             grid.addWidget(label, 0, column)
         for each in found.conflicts:
-            values = ("where it was", "your place", "their place") if each.is_place else tuple(
+            values = (tr("where it was"), tr("your place"), tr("their place")) if each.is_place else tuple(
                 map(value_words, (each.before, each.mine, each.theirs)))  # fmt: skip
             self._add_line(grid, PLACE if each.is_place else each.field, *values)
         if found.whole:
-            mine, theirs = ("delete it", "keep it as they have it") if found.draft.deletes else (
-                "add it again", "leave it deleted")  # fmt: skip
+            mine, theirs = (tr("delete it"), tr("keep it as they have it")) if found.draft.deletes else (
+                tr("add it again"), tr("leave it deleted"))  # fmt: skip
             self._add_line(grid, WHOLE, "", mine, theirs)
         grid.setColumnStretch(2, 1)
         grid.setColumnStretch(3, 1)
-        self.mine, self.theirs = QPushButton("All yours"), QPushButton("All theirs")
+        self.mine, self.theirs = QPushButton(tr("All yours")), QPushButton(tr("All theirs"))
         self.mine.clicked.connect(lambda: self._all(0))
         self.theirs.clicked.connect(lambda: self._all(1))
-        later, self.use = QPushButton("Later"), QPushButton("Decide")
+        later, self.use = QPushButton(tr("Later")), QPushButton(tr("Decide"))
         self.use.setObjectName("main")
         self.use.setEnabled(False)
         self.use.clicked.connect(self._take)
@@ -106,7 +111,12 @@ class ConflictForm(QDialog):
 
 def _explained(found: MergedRow) -> str:
     if found.whole:
-        return ("You deleted this row while somebody else changed it." if found.draft.deletes
-                else "Somebody deleted this row while you changed it.")  # fmt: skip
-    other = "; what only one of you changed holds for both" if len(found.draft.values) > len(found.conflicts) else ""
-    return f"Somebody else changed the same as you, to something else{other}. Nothing is sent until you decide."
+        return (tr("You deleted this row while somebody else changed it.") if found.draft.deletes
+                else tr("Somebody deleted this row while you changed it."))  # fmt: skip
+    other = (
+        tr("; what only one of you changed holds for both") if len(found.draft.values) > len(found.conflicts) else ""
+    )
+    return tr(
+        "Somebody else changed the same as you, to something else{other}. Nothing is sent until you decide.",
+        other=other,
+    )

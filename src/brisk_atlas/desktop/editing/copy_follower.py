@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.errors import NotReached
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.working_copy.draft_refs import with_draft
 
@@ -65,14 +66,14 @@ class CopyFollower(QObject):
         from brisk_atlas.core.connect.copy import refresh
 
         self.session.run(
-            "Looking for edits of others", lambda job: refresh(place, job.check),
+            tr("Looking for edits of others"), lambda job: refresh(place, job.check),
             lambda any_taken: self._known(place, any_taken), shown=False, lane=Lane.BATCH,
             failed=lambda error: self._failed(place, error),
         )  # fmt: skip
 
     def _known(self, place: DataRef, any_taken: bool) -> None:
         self._asking.discard(place)
-        self._say(place, f"Up to date at {datetime.now():%H:%M:%S}.")
+        self._say(place, tr("Up to date at {now:%H:%M:%S}.", now=datetime.now()))
         if any_taken:
             self.reread(place)
 
@@ -88,10 +89,10 @@ class CopyFollower(QObject):
         self._asking.discard(place)
         self._not_before[place] = time.monotonic() + AWAY_S
         if isinstance(error, NotReached):
-            self._say(place, "The Depot can't be reached. Edits are stored here until it can.")
+            self._say(place, tr("The Depot can't be reached. Edits are stored here until it can."))
         else:
             log.info("%s: %s", place, error)
-            self._say(place, f"The Depot does not answer as it should: {error}")
+            self._say(place, tr("The Depot does not answer as it should: {error}", error=error))
 
     def _say(self, place: DataRef, words: str) -> None:
         self.states[place] = words

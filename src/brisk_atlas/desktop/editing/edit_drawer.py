@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.working_copy.merging import MergedRow
 from brisk_atlas.core.working_copy.shared_rows import Plain, SharedOutlet
 
@@ -28,13 +29,13 @@ from ..theme import LIGHT, Theme
 from .row_form import RowForm
 from .row_words import draft_words
 
-TOOLS = (("add", "plus", "Add"), ("move", "cursor", "Move"), ("delete", "trash", "Delete"))
+TOOLS = (("add", "plus", tr("Add")), ("move", "cursor", tr("Move")), ("delete", "trash", tr("Delete")))
 RIGHTS = {"add": "add", "move": "change", "delete": "delete"}
 ICON_PX = 16
-OTHER = ("Rows that a Depot offers to you for editing can be edited here: values, and places on the map. "
-         "Open such a layer from Find, by the address of its Depot.")  # fmt: skip
-READY = ("Edits are stored on this machine, also while the Depot can't be reached, until you send them. "
-         "What others change appears by itself.")  # fmt: skip
+OTHER = (tr("Rows that a Depot offers to you for editing can be edited here: values, and places on the map. "
+         "Open such a layer from Find, by the address of its Depot."))  # fmt: skip
+READY = (tr("Edits are stored on this machine, also while the Depot can't be reached, until you send them. "
+         "What others change appears by itself."))  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,7 @@ class EditDrawer(QWidget):
         self.shown: DraftShown | None = None
         self.about = PlainLabel(OTHER)
         self.about.setWordWrap(True)
-        self.begin = QPushButton("Edit features")
+        self.begin = QPushButton(tr("Edit features"))
         self.begin.setObjectName("main")
         self.begin.clicked.connect(self.begin_wanted)
         first = QWidget()
@@ -105,27 +106,27 @@ class EditDrawer(QWidget):
             bar.addWidget(button)
             self.tools[name] = button
         bar.addStretch(1)
-        self.snap = QCheckBox("Snap to corners and sides")
+        self.snap = QCheckBox(tr("Snap to corners and sides"))
         self.snap.setChecked(True)
         self.form = RowForm()
         self.form.edited.connect(self.value_edited)
-        self.nothing_picked = PlainLabel("Pick a feature on the map or in the sheet to edit its values.")
+        self.nothing_picked = PlainLabel(tr("Pick a feature on the map or in the sheet to edit its values."))
         self.nothing_picked.setObjectName("quiet")
         self.nothing_picked.setWordWrap(True)
         self.waiting = PlainLabel("")
         self.waiting.setObjectName("heading")
         self.list = DeletableList()
         self.list.setObjectName("unsent edits")
-        self.list.setAccessibleName("Edits that were not sent")
+        self.list.setAccessibleName(tr("Edits that were not sent"))
         self.list.setIconSize(QSize(ICON_PX, ICON_PX))
         self.list.setWordWrap(True)
         self.list.itemActivated.connect(lambda item: self._act())
         self.list.itemDoubleClicked.connect(lambda item: self._act())
         self.list.currentRowChanged.connect(lambda row: self._row_chosen())
         self.list.delete_pressed.connect(self._take_back)
-        self.send, self.take_back = QPushButton("Send"), QPushButton("Take back")
+        self.send, self.take_back = QPushButton(tr("Send")), QPushButton(tr("Take back"))
         self.send.setObjectName("main")
-        self.decide = QPushButton("Decide…")
+        self.decide = QPushButton(tr("Decide…"))
         self.send.clicked.connect(self.send_wanted)
         self.take_back.clicked.connect(self._take_back)
         self.decide.clicked.connect(self._decide)
@@ -200,11 +201,11 @@ class EditDrawer(QWidget):
         self.list.blockSignals(False)
         conflicts = sum(each.in_conflict for each in unsent)
         ready = len(unsent) - conflicts
-        words = [f"{len(unsent):,} edited row{'s' if len(unsent) != 1 else ''} not sent"] if unsent else []
-        words += [f"{conflicts:,} to decide"] if conflicts else []
-        self.waiting.setText(", ".join(words) or "Nothing to send")
+        words = [trn("{count:,} edited row not sent", "{count:,} edited rows not sent", len(unsent))] if unsent else []
+        words += [tr("{conflicts:,} to decide", conflicts=conflicts)] if conflicts else []
+        self.waiting.setText(", ".join(words) or tr("Nothing to send"))
         self.list.setVisible(bool(unsent))
-        self.send.setText(f"Send {ready:,}" if ready else "Send")
+        self.send.setText(tr("Send {ready:,}", ready=ready) if ready else tr("Send"))
         self.send.setEnabled(bool(ready))
         self._row_chosen()
 

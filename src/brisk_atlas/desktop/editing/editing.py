@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PyQt6.QtCore import QObject
 
 from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Edit, Layer
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.working_copy.draft_refs import draft_in, with_draft
 from brisk_atlas.core.working_copy.merging import MergedRow
 from brisk_atlas.core.workspace import Picks
@@ -94,10 +95,10 @@ class Editing(QObject):
 
         def done(ref: DataRef) -> None:
             if self.session.work.layer(subject.id) is not None:
-                self.session.work.change("edit features", subject.id, ref=ref)
+                self.session.work.change(tr("edit features"), subject.id, ref=ref)
                 self.follower.look(now=True)
 
-        self.session.run(f"Copying {subject.name}", work, done)
+        self.session.run(tr("Copying {name}", name=subject.name), work, done)
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "picks", "file"):
@@ -123,7 +124,7 @@ class Editing(QObject):
             outlet, picked = copy.outlet, None
             seen = seen_row(self.session.cache, layer, row) if row is not None else None
             if seen is not None:
-                picked = row_title(seen, "a row"), dict(seen.values)
+                picked = row_title(seen, tr("a row")), dict(seen.values)
             return DraftShown(outlet, unsent(layer), picked)
 
         def done(shown: DraftShown) -> None:
@@ -132,7 +133,7 @@ class Editing(QObject):
                 self.drawer.state.setText(self.follower.states.get(with_draft(layer.ref.whole, 0), ""))
                 self.map.show_outlines()
 
-        self.session.run("Edits", work, done, shown=False)
+        self.session.run(tr("Edits"), work, done, shown=False)
 
     def _say_state(self, place: DataRef, words: str) -> None:
         if self.layer is not None and with_draft(self.layer.ref.whole, 0) == place:
@@ -182,7 +183,9 @@ class Editing(QObject):
         from brisk_atlas.core.workspace.row_editing import change_values
 
         if edits:
-            self.do(f"edit {edits[0].field}", lambda layer: change_values(self.session.cache, layer, edits))
+            self.do(
+                tr("edit {field}", field=edits[0].field), lambda layer: change_values(self.session.cache, layer, edits)
+            )
 
     def _value_typed(self, field: str, text: str) -> None:
         layer, picks = self.layer, self.session.work.picks
@@ -198,12 +201,12 @@ class Editing(QObject):
             edit = Edit(field, (row,), (value_from(text, kind, field),))
             return change_values(self.session.cache, layer, [edit])
 
-        self.do(f"edit {field}", make)
+        self.do(tr("edit {field}", field=field), make)
 
     def _take_back(self, found: MergedRow) -> None:
         from brisk_atlas.core.workspace.row_editing import take_back
 
-        self.do("take an edit back", lambda layer: take_back(layer, found))
+        self.do(tr("take an edit back"), lambda layer: take_back(layer, found))
 
     # Sending and deciding
 
@@ -227,7 +230,9 @@ class Editing(QObject):
             self.session.fault(error)
             self.follower.reread(with_draft(layer.ref.whole, 0))
 
-        self.session.run(f"Sending edits of {layer.name}", lambda job: send(layer.ref, job.check), done, failed=failed)
+        self.session.run(
+            tr("Sending edits of {name}", name=layer.name), lambda job: send(layer.ref, job.check), done, failed=failed
+        )
 
     def _end_draft(self, layer: Layer) -> None:
         """Have the layer show the rows of the Depot, where all of its draft was sent."""
@@ -238,24 +243,33 @@ class Editing(QObject):
             whole = with_draft(now.ref, 0)
 
             def done(dataset: Dataset) -> None:
-                self.session.work.change("send edits", layer.id, ref=whole)
+                self.session.work.change(tr("send edits"), layer.id, ref=whole)
 
-            self.session.run("Edits", lambda job: self.session.cache.dataset(whole), done, shown=False)
+            self.session.run(tr("Edits"), lambda job: self.session.cache.dataset(whole), done, shown=False)
 
     def _report(self, report: SentReport) -> None:
         if report.refused:
             found, why = report.refused[0]
-            title = row_title(found.shown, "A row")
-            more = f" So were {len(report.refused) - 1} more." if len(report.refused) > 1 else ""
-            self.session.noticed.emit("fault", f"{title} was not taken: {why}.{more}", "")
+            title = row_title(found.shown, tr("A row"))
+            more = tr(" So were {count} more.", count=len(report.refused) - 1) if len(report.refused) > 1 else ""
+            self.session.noticed.emit(
+                "fault", tr("{title} was not taken: {why}.{more}", title=title, why=why, more=more), ""
+            )
         elif report.conflicts:
             count = len(report.conflicts)
-            words = "row was changed" if count == 1 else "rows were changed"
-            text = f"{count:,} {words} by others too. Decide what holds; nothing of that was sent."
+            text = trn(
+                "{count:,} row was changed by others too. Decide what holds; nothing of that was sent.",
+                "{count:,} rows were changed by others too. Decide what holds; nothing of that was sent.",
+                count,
+            )
             self.session.noticed.emit("caution", text, "")
         elif report.sent:
-            rows = "row" if report.sent == 1 else "rows"
-            self.session.noticed.emit("good", f"The Depot has {report.sent:,} edited {rows} of yours.", "")
+            text = trn(
+                "The Depot has {count:,} edited row of yours.",
+                "The Depot has {count:,} edited rows of yours.",
+                report.sent,
+            )
+            self.session.noticed.emit("good", text, "")
 
     def ask(self, found: MergedRow) -> None:
         """Ask what holds of a row that both changed."""
@@ -266,7 +280,7 @@ class Editing(QObject):
     def _decided(self, found: MergedRow, mine: dict[str, bool]) -> None:
         from brisk_atlas.core.workspace.row_editing import decide
 
-        self.do("decide an edit", lambda layer: decide(layer, found, mine))
+        self.do(tr("decide an edit"), lambda layer: decide(layer, found, mine))
 
     def _go(self, found: MergedRow) -> None:
         """Pick the row of an edit and show it on the map."""

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject
 
 from brisk_atlas.core.model import AtlasError, DataRef, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace import Picks
 
 from ..panes.corner_tool import CornerTool
@@ -100,7 +101,7 @@ class MapEditing(QObject):
         if layer is not None and picks is not None and picks.layer_id == layer.id:
             rows = picks.rows
             self.session.work.pick(None)
-            what = "delete a row" if len(rows) == 1 else f"delete {len(rows)} rows"
+            what = tr("delete a row") if len(rows) == 1 else tr("delete {count} rows", count=len(rows))
             self.do(what, lambda layer: delete_features(self.session.cache, layer, rows))
 
     def _drawn(self, kind: str, xy: np.ndarray) -> None:
@@ -119,7 +120,12 @@ class MapEditing(QObject):
 
         if not shapely.is_valid(shape):
             self.session.noticed.emit(
-                "fault", f"This can't be added: {shapely.is_valid_reason(shape)}. Draw it anew.", ""
+                "fault",
+                tr(
+                    "This can't be added: {is_valid_reason}. Draw it anew.",
+                    is_valid_reason=shapely.is_valid_reason(shape),
+                ),
+                "",
             )
             return
         self._add({}, bytes(shapely.to_wkb(shape, byte_order=1, flavor="iso")))
@@ -131,7 +137,7 @@ class MapEditing(QObject):
             count = len(row_names(self.session.cache, layer))
             self.session.work.pick(Picks(layer.id, (count - 1,)))
 
-        self.do("add a row", lambda layer: add_feature(layer, values, wkb), pick)
+        self.do(tr("add a row"), lambda layer: add_feature(layer, values, wkb), pick)
 
     def _moved(self, number: int, xy: np.ndarray) -> None:
         """Give a feature the corners that were dragged."""
@@ -151,11 +157,15 @@ class MapEditing(QObject):
             shape = with_ring(shapely.from_wkb(wkb), line, own)
             if not shapely.is_valid(shape):
                 reason = shapely.is_valid_reason(shape)
-                raise AtlasError(layer.name, f"the feature would not be valid ({reason})", "It stays as it was.")
+                raise AtlasError(
+                    layer.name,
+                    tr("the feature would not be valid ({reason})", reason=reason),
+                    tr("It stays as it was."),
+                )
             made = bytes(shapely.to_wkb(shape, byte_order=1, flavor="iso"))
             return move_feature(self.session.cache, layer, row, made)
 
-        self.do("move a feature", make)
+        self.do(tr("move a feature"), make)
 
     def _ring_chosen(self, number: int) -> None:
         layer = self.layer
@@ -208,7 +218,7 @@ class MapEditing(QObject):
         def failed(error: BaseException) -> None:
             log.info("no corners: %s", error)
 
-        self.session.run("Corners", work, done, shown=False, failed=failed)
+        self.session.run(tr("Corners"), work, done, shown=False, failed=failed)
 
     def _snap(self, place: tuple[float, float], without: int | None = None) -> tuple[float, float]:
         view = self.pane.canvas.view

@@ -7,6 +7,7 @@ import logging
 from PyQt6.QtCore import QObject, QTimer
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
 from ..session import Session
@@ -71,6 +72,6 @@ class OutletFollower(QObject):
             log.info("%s: %s", place, error)
 
         self.session.run(
-            "Looking for changes", lambda job: changed_since(place, address, known), done, shown=False,
+            tr("Looking for changes"), lambda job: changed_since(place, address, known), done, shown=False,
             lane=Lane.BATCH, failed=failed,
         )  # fmt: skip

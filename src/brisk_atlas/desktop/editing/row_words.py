@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.working_copy.merging import MergedRow
 from brisk_atlas.core.working_copy.shared_rows import Plain, SharedRow
 
@@ -22,15 +23,15 @@ def value_words(value: Plain) -> str:
 def draft_words(found: MergedRow) -> str:
     """Return what was done to a row here, and whether others did something too."""
     draft = found.draft
-    title = row_title(found.shown or found.theirs or draft.base, "a row")
+    title = row_title(found.shown or found.theirs or draft.base, tr("a row"))
     if found.whole:
         return f"{title}: {'you deleted it, others changed it' if draft.deletes else 'others deleted it'}"
     if found.conflicts:
         names = [each.field for each in found.conflicts]
-        return f"{title}: others changed {', '.join(names)} too"
+        return tr("{title}: others changed {names} too", title=title, names=", ".join(names))
     if draft.adds:
-        return f"{title}: new"
+        return tr("{title}: new", title=title)
     if draft.deletes:
-        return f"{title}: deleted"
+        return tr("{title}: deleted", title=title)
     done = [f"{name} {value_words(value)}" for name, value in found.values.items()]
     return f"{title}: {', '.join([*done, *(['moved'] if found.moves else [])])}"

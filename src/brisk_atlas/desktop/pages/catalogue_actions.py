@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.find.record_links import DataLink
     from brisk_atlas.core.model import DataRef
@@ -58,4 +60,4 @@ class CatalogueActions(QObject):
             self.form.chosen.connect(self.address_wanted)
             self.form.open()
 
-        self.session.run("Reading the record", work, done)
+        self.session.run(tr("Reading the record"), work, done)

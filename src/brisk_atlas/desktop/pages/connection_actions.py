@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:  # the forms load when one is first shown, which an empty window can do without
     from brisk_atlas.core.connect.recognise import Recognised
     from brisk_atlas.core.model import DataRef, Extent
@@ -18,7 +20,7 @@ if TYPE_CHECKING:  # the forms load when one is first shown, which an empty wind
     from .password_form import PasswordForm
     from .scene_search_form import SceneSearchForm
 
-FILTER = "Connections (*.json)"
+FILTER = tr("Connections (*.json)")
 
 
 class ConnectionActions(QObject):
@@ -52,7 +54,9 @@ class ConnectionActions(QObject):
             again = lambda ref: self.recognise(ref.place, then)  # noqa: E731
             self.take_failure(DataRef.parse(address), error, again)
 
-        self.session.run(f"Asking {address[:60]}", lambda job: recognise(address, job.check), done, failed=failed)
+        self.session.run(
+            tr("Asking {address}", address=address[:60]), lambda job: recognise(address, job.check), done, failed=failed
+        )
 
     def take_failure(self, place: DataRef, error: BaseException, again: Callable[[DataRef], None]) -> None:
         """Ask for the login that a place wants, then try again; report anything else."""
@@ -73,7 +77,7 @@ class ConnectionActions(QObject):
         if starter is None:
             then()
             return
-        self.session.run("Starting the stand-in", lambda job: starter(job.check), lambda nothing: then())
+        self.session.run(tr("Starting the stand-in"), lambda job: starter(job.check), lambda nothing: then())
 
     def note(self, ref: DataRef) -> None:
         """Put a place that answered among the connections, and allow its host from now on."""
@@ -120,29 +124,31 @@ class ConnectionActions(QObject):
         from brisk_atlas.core.find.connections import export_connections
 
         text, _ = QFileDialog.getSaveFileName(
-            self.window_parent, "Export connections", str(Path.home() / "connections.json"), FILTER
+            self.window_parent, tr("Export connections"), str(Path.home() / "connections.json"), FILTER
         )
         if not text:
             return
         connections, path = list(self.session.shelves.connections), Path(text)
 
         def done(nothing: object) -> None:
-            words = f"{len(connections)} connections are in {path.name}; passwords and keys are not."
+            words = tr(
+                "{count} connections are in {name}; passwords and keys are not.", count=len(connections), name=path.name
+            )
             self.session.noticed.emit("good", words, "")
 
-        self.session.run("Exporting connections", lambda job: export_connections(connections, path), done)
+        self.session.run(tr("Exporting connections"), lambda job: export_connections(connections, path), done)
 
     def import_from_file(self) -> None:
         """Ask for a file and add its connections."""
         from brisk_atlas.core.find.connections import import_connections
 
-        text, _ = QFileDialog.getOpenFileName(self.window_parent, "Import connections", str(Path.home()), FILTER)
+        text, _ = QFileDialog.getOpenFileName(self.window_parent, tr("Import connections"), str(Path.home()), FILTER)
         if not text:
             return
 
         def done(found: list) -> None:
             self.session.shelves.connect(*found)
             self.changed.emit()
-            self.session.noticed.emit("good", f"{len(found)} connections were added.", "")
+            self.session.noticed.emit("good", tr("{count} connections were added.", count=len(found)), "")
 
-        self.session.run("Importing connections", lambda job: import_connections(Path(text)), done)
+        self.session.run(tr("Importing connections"), lambda job: import_connections(Path(text)), done)

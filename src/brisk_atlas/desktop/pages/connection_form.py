@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find.trying import TryResult
 
 
-HINT = "postgresql://user@server/database, or the address of a service or of its tiles"
+HINT = tr("postgresql://user@server/database, or the address of a service or of its tiles")
 
 
 class ConnectionForm(QDialog):
@@ -35,30 +36,30 @@ class ConnectionForm(QDialog):
         self.session, self.known = session, known
         self.ref: DataRef | None = known.ref if known is not None else None
         self.password_form: PasswordForm | None = None
-        self.setWindowTitle("Connection")
+        self.setWindowTitle(tr("Connection"))
         self.setMinimumWidth(560)
         self.address = QLineEdit(known.ref.place if known is not None else "")
         self.address.setObjectName("address")
         self.address.setPlaceholderText(HINT)
         self.name = QLineEdit(known.name if known is not None else "")
         self.name.setObjectName("connection name")
-        self.name.setPlaceholderText("As the server calls itself")
+        self.name.setPlaceholderText(tr("As the server calls itself"))
         self.group = QComboBox()
         self.group.setEditable(True)
         self.group.addItems(sorted({"", *(each.group for each in session.shelves.connections)}))
         self.group.setCurrentText(known.group if known is not None else "")
         self.says = PlainLabel(
-            "Nothing is asked until you try it or add it. Passwords are asked for when they are needed."
+            tr("Nothing is asked until you try it or add it. Passwords are asked for when they are needed.")
         )
         self.says.setObjectName("quiet")
         self.says.setWordWrap(True)
-        self.test, self.use = QPushButton("Try"), QPushButton("Save" if known is not None else "Add")
+        self.test, self.use = QPushButton(tr("Try")), QPushButton(tr("Save") if known is not None else tr("Add"))
         self.use.setObjectName("main")
         self.use.setDefault(True)
         form = QFormLayout(self)
-        form.addRow("Address", self.address)
-        form.addRow("Name", self.name)
-        form.addRow("Group", self.group)
+        form.addRow(tr("Address"), self.address)
+        form.addRow(tr("Name"), self.name)
+        form.addRow(tr("Group"), self.group)
         form.addRow("", self.says)
         row = QHBoxLayout()
         row.addStretch(1)
@@ -77,7 +78,7 @@ class ConnectionForm(QDialog):
         assert callable(then)
         text = self.address.text().strip()
         if not text:
-            self.says.setText("Paste an address first.")
+            self.says.setText(tr("Paste an address first."))
             return
         if self.ref is not None:
             then(self.ref)
@@ -88,15 +89,15 @@ class ConnectionForm(QDialog):
         self.address.setText(ref.place)  # without a password
         if not must_be_recognised(ref):
             if ref.is_local:
-                self.says.setText("That is a path on this machine. Pin its folder instead.")
+                self.says.setText(tr("That is a path on this machine. Pin its folder instead."))
                 return
             self._found(ref, then)
             return
         from brisk_atlas.core.connect.recognise import recognise
 
-        self.says.setText("Asking what it is…")
+        self.says.setText(tr("Asking what it is…"))
         self.session.run(
-            "Asking a server",
+            tr("Asking a server"),
             lambda job: recognise(text, job.check).ref,
             lambda found: self._found(found, then),
             failed=lambda error: self._failed(ref, error, then),
@@ -130,9 +131,9 @@ class ConnectionForm(QDialog):
             kind = f"{ref.protocol.upper()}: " if ref.protocol else ""
             self.says.setText(f"{kind}{result.words}")
 
-        self.says.setText("Trying…")
+        self.says.setText(tr("Trying…"))
         self.session.run(
-            "Trying a connection",
+            tr("Trying a connection"),
             lambda job: tried(ref),
             done,
             failed=lambda error: self._failed(ref, error, self._try),

@@ -10,7 +10,10 @@ from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QStackedLayout, QTabWidget, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..drawers.change_drawer import ChangeDrawer
+from ..drawers.drawer_titles import DRAWER_TITLES
 from ..drawers.places_drawer import PlacesDrawer
 from ..drawers.probe_drawer import ProbeDrawer
 from ..drawers.sketch_drawer import SketchDrawer
@@ -49,12 +52,11 @@ if TYPE_CHECKING:
     from brisk_atlas.core.relief.eye import GroundSpot
     from brisk_atlas.core.workspace.named_places import NamedPlace
 
-DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch", "edit")
 EMPTY = (
-    "Nothing is open yet",
-    "Layers are looked at here: on a map, in relief, along lines and down boreholes, side by side.",
+    tr("Nothing is open yet"),
+    tr("Layers are looked at here: on a map, in relief, along lines and down boreholes, side by side."),
 )
-CHOICES = {"page_find": "Look for data", "open_demo": "Open the demo"}
+CHOICES = {"page_find": tr("Look for data"), "open_demo": tr("Open the demo")}
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 WIDE_ENOUGH_PX, LOG_SHARE = 1500, 0.58  # of the desk for the drawer too; of the panes for the strip log
@@ -103,14 +105,14 @@ class DeskPage(QWidget):
         self._below_sheet.addWidget(self.sheet)
         self._below_comparison.insertWidget(0, self.map.comparing)
         self.upper.addWidget(self.strip)
-        for name in DRAWERS:
-            self.tabs.addTab(self.drawer(name), name.capitalize())
+        for name, title in DRAWER_TITLES.items():
+            self.tabs.addTab(self.drawer(name), title)
         self.floating = Floating(self)
-        for name in DRAWERS:
+        for name, title in DRAWER_TITLES.items():
             put_back = partial(self._put_drawer_back, name)
-            self.floating.can(name, Floatable(self.drawer(name), name.capitalize(), DRAWER_SIZE, put_back))
-        self.floating.can("sheet", Floatable(self.sheet, "Sheet", SHEET_SIZE, self._put_sheet_back))
-        self.floating.can("relief", Floatable(self.relief, "Relief", RELIEF_SIZE, self._put_relief_back))
+            self.floating.can(name, Floatable(self.drawer(name), title, DRAWER_SIZE, put_back))
+        self.floating.can("sheet", Floatable(self.sheet, tr("Sheet"), SHEET_SIZE, self._put_sheet_back))
+        self.floating.can("relief", Floatable(self.relief, tr("Relief"), RELIEF_SIZE, self._put_relief_back))
         self._row.insertWidget(0, self.stack)
         self.body.setSizes([1280 - DRAWER_PX, DRAWER_PX])
         self.middle.setMinimumWidth(320)  # the hints of hidden panes must not widen the window
@@ -369,7 +371,7 @@ class DeskPage(QWidget):
             clipboard = QGuiApplication.clipboard()
             if clipboard is not None:
                 clipboard.setText("\n".join(f"{TITLES[name]}\t{text}" for name, text in texts.items()))
-                self.session.noticed.emit("good", f"Copied {texts['pane']}", "")
+                self.session.noticed.emit("good", tr("Copied {texts}", texts=texts["pane"]), "")
 
         self.at_spot(copy)
 
@@ -544,7 +546,7 @@ class DeskPage(QWidget):
         if name in self.floating.windows:
             self.floating.turn(name)
             return
-        if name in DRAWERS:
+        if name in DRAWER_TITLES:
             self._leave_note(name)
         elif name == "sheet":
             self.bottom.hide()
@@ -554,15 +556,15 @@ class DeskPage(QWidget):
         """Put a note where a drawer stands that goes to a window of its own."""
         at = self.tabs.indexOf(self.drawer(name))
         self.tabs.removeTab(at)
-        self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
+        self.tabs.insertTab(at, away_note(DRAWER_TITLES[name]), DRAWER_TITLES[name])
 
     def _put_drawer_back(self, name: str) -> None:
-        at = DRAWERS.index(name)
+        at = list(DRAWER_TITLES).index(name)
         note = self.tabs.widget(at)
         self.tabs.removeTab(at)
         if note is not None:
             note.deleteLater()
-        self.tabs.insertTab(at, self.drawer(name), name.capitalize())
+        self.tabs.insertTab(at, self.drawer(name), DRAWER_TITLES[name])
         self.tabs.setCurrentIndex(at)
 
     def _put_relief_back(self) -> None:
@@ -572,7 +574,7 @@ class DeskPage(QWidget):
     @property
     def drawer_on_show(self) -> str:
         """The name of the drawer at the right that is open, empty for none."""
-        return DRAWERS[self.tabs.currentIndex()] if not self.side.isHidden() else ""
+        return list(DRAWER_TITLES)[self.tabs.currentIndex()] if not self.side.isHidden() else ""
 
     def reword_lengths(self) -> None:
         """Say lengths and areas in the units that were chosen now."""
@@ -583,9 +585,9 @@ class DeskPage(QWidget):
 
     def use_settings(self, settings: QSettings) -> None:
         """Have windows where they were when the last run ended."""
-        for name in [each for each in settings.value(STORED) or [] if each in DRAWERS]:
+        for name in [each for each in settings.value(STORED) or [] if each in DRAWER_TITLES]:
             self._leave_note(name)
-        self.floating.use_settings(settings, DRAWERS)
+        self.floating.use_settings(settings, tuple(DRAWER_TITLES))
 
     def toggle_relief(self) -> None:
         if "relief" in self.floating.windows:

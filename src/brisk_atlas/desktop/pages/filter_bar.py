@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.find import entry_filter
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 
     from ..locator_map import LocatorMap
 
-ANY = {"kinds": "Any kind", "crs": "Any CRS", "age": "Any date"}
+ANY = {"kinds": tr("Any kind"), "crs": tr("Any CRS"), "age": tr("Any date")}
 MAP_PX = (340, 240)
 
 
@@ -50,12 +51,12 @@ class FilterBar(QWidget):
                 button.clicked.connect(lambda checked=False, name=name: self._offer(name))
         self.area.clicked.connect(self.draw_area)
         self.theme_button.setObjectName("group by theme")
-        self.theme_button.setText("By theme")
-        self.theme_button.setToolTip("Group by the theme keywords of the records")
+        self.theme_button.setText(tr("By theme"))
+        self.theme_button.setToolTip(tr("Group by the theme keywords of the records"))
         self.theme_button.setCheckable(True)
         self.theme_button.toggled.connect(lambda on: self.changed.emit())
-        self.clear.setText("Clear")
-        self.clear.setToolTip("Let everything through")
+        self.clear.setText(tr("Clear"))
+        self.clear.setToolTip(tr("Let everything through"))
         self.clear.clicked.connect(self.let_all_through)
         row.addWidget(self.theme_button)
         row.addWidget(self.clear)
@@ -96,7 +97,7 @@ class FilterBar(QWidget):
         ):
             button.setText(f"{chosen or ANY[name]} ▾")
             button.setProperty("on", bool(chosen))
-        self.area.setText("In the drawn area ▾" if s.box else "Any place ▾")
+        self.area.setText(tr("In the drawn area ▾") if s.box else tr("Any place ▾"))
         self.clear.setVisible(bool(s.kinds or s.crs or s.age or s.box))
 
     def _offer(self, name: str) -> None:
@@ -130,7 +131,7 @@ class FilterBar(QWidget):
                 lambda on, value=value: self._become(**{name: chosen | {value} if on else chosen - {value}}),
             )  # fmt: skip
         if not menu.actions():
-            self._add(menu, "Nothing is known yet", False, lambda on: None)
+            self._add(menu, tr("Nothing is known yet"), False, lambda on: None)
 
     @staticmethod
     def _add(menu: QMenu, text: str, on: bool, run: object) -> None:
@@ -166,9 +167,9 @@ class AreaBox(QFrame):
         self.setObjectName("areaBox")
         self.map = LocatorMap(drawing=True)
         self.map.setFixedSize(*MAP_PX)
-        found = PlainLabel("Drag a box; only datasets that touch it are listed. The wheel zooms.")
+        found = PlainLabel(tr("Drag a box; only datasets that touch it are listed. The wheel zooms."))
         found.setObjectName("quiet")
-        clear, done = QPushButton("Any place"), QPushButton("Done")
+        clear, done = QPushButton(tr("Any place")), QPushButton(tr("Done"))
         clear.clicked.connect(self.map.take_away)
         done.clicked.connect(self.hide)
         buttons = QHBoxLayout()

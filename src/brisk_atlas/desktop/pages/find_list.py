@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from brisk_atlas.core.find import entry_filter
+from brisk_atlas.core.model.language import tr
 
 from .find_model import DEPTH, UNFOLDS, FindModel
 
@@ -77,7 +78,7 @@ class FindList(QTableView):
     def __init__(self, settings: QSettings | None = None) -> None:
         super().__init__()
         self.setObjectName("find list")
-        self.setAccessibleName("Datasets")
+        self.setAccessibleName(tr("Datasets"))
         self.settings = settings
         self.rows = FindModel()
         self._remember()
@@ -108,7 +109,7 @@ class FindList(QTableView):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
-        header.setToolTip("Click to sort, drag to order, right click to choose columns")
+        header.setToolTip(tr("Click to sort, drag to order, right click to choose columns"))
         self._size_columns()
         header.setSortIndicator(0, Qt.SortOrder.AscendingOrder)
         header.setFixedHeight(30)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont
 
 from brisk_atlas.core.find import entry_filter
 from brisk_atlas.core.find.entry_filter import EntryRow
+from brisk_atlas.core.model.vocabulary import shown_all
 
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find.summary import PartLine
     from brisk_atlas.core.model import DataRef
 
+SHOWN = ("kind", "shape", "amount")  # what is found out is stored in English
 PART_TEXTS = ("name", "kind", "shape", "amount", "crs")
 DEPTH, UNFOLDS = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1  # how deep; True, False, or None for no parts
 
@@ -214,8 +216,10 @@ class FindModel(QAbstractTableModel):
         if isinstance(line, ThemeLine):
             return f"{line.name} ({line.many:,})" if name == "name" else ""
         if isinstance(line, PartOf):
-            return getattr(line.part, name) if name in PART_TEXTS else ""
-        return entry_filter.COLUMNS[name].text(line)
+            text = getattr(line.part, name) if name in PART_TEXTS else ""
+        else:
+            text = entry_filter.COLUMNS[name].text(line)
+        return shown_all(text) if name in SHOWN else text
 
     def _colour(self, line: Line, name: str) -> QColor | None:
         known = line.summary if isinstance(line, EntryRow) else None

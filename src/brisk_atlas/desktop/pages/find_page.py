@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
+from brisk_atlas.core.model.language import tr, trn
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -74,24 +75,24 @@ class FindPage(QWidget):
         self._counts = 0, 0  # datasets and folders of what is listed
         self.folder_index = FolderIndex(session)
         self.shelves = ShelfList(session)
-        self.pin_button = QPushButton("Pin a folder…")
+        self.pin_button = QPushButton(tr("Pin a folder…"))
         self.up = QToolButton()
-        self.up.setText("Up")
-        self.up.setToolTip("To the folder above (Backspace)")
+        self.up.setText(tr("Up"))
+        self.up.setToolTip(tr("To the folder above (Backspace)"))
         self.path_line = QLineEdit()
         self.path_line.setObjectName("folder")
-        self.path_line.setAccessibleName("Folder, address or database")
-        self.path_line.setPlaceholderText("Type or paste a folder, an address or a database, then Enter")
+        self.path_line.setAccessibleName(tr("Folder, address or database"))
+        self.path_line.setPlaceholderText(tr("Type or paste a folder, an address or a database, then Enter"))
         self.filter = QLineEdit()
         self.filter.setObjectName("find filter")
-        self.filter.setAccessibleName("Filter by name")
-        self.filter.setPlaceholderText("Filter by name")
+        self.filter.setAccessibleName(tr("Filter by name"))
+        self.filter.setPlaceholderText(tr("Filter by name"))
         self.filter.setClearButtonEnabled(True)
         self.everywhere = QToolButton()
         self.everywhere.setObjectName("everywhere")
-        self.everywhere.setText("All shelves")
+        self.everywhere.setText(tr("All shelves"))
         self.everywhere.setCheckable(True)
-        self.everywhere.setToolTip("Search names, fields and records of all pinned shelves (Ctrl+F)")
+        self.everywhere.setToolTip(tr("Search names, fields and records of all pinned shelves (Ctrl+F)"))
         self.filter_bar = FilterBar()
         self.list = FindList(settings)
         self.count = PlainLabel("")
@@ -109,7 +110,7 @@ class FindPage(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 12, 6, 10)
-        heading = PlainLabel("Shelves")
+        heading = PlainLabel(tr("Shelves"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         column.addWidget(self.shelves, 1)
@@ -245,7 +246,7 @@ class FindPage(QWidget):
             self.go_to(place.path.parent, choose=place.name)
 
     def pin_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Pin a folder", str(self.folder or Path.home()))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Pin a folder"), str(self.folder or Path.home()))
         if chosen:
             self.pin(Path(chosen))
 
@@ -413,19 +414,21 @@ class FindPage(QWidget):
     def _say_count(self) -> None:
         model = self.list.rows
         data, folders = self._counts
-        text = f"{data:,} dataset{'s' * (data != 1)}"
+        text = trn("{count:,} dataset", "{count:,} datasets", data)
         if self.searching:
-            most = " at most" if data >= 300 else ""
-            text = f"{text}{most} on the pinned shelves with '{self.searching}'"
+            most = tr(" at most") if data >= 300 else ""
+            text = tr(
+                "{text}{most} on the pinned shelves with '{searching}'", text=text, most=most, searching=self.searching
+            )
             if not data:
-                text = "Nothing on the pinned shelves has all these words."
+                text = tr("Nothing on the pinned shelves has all these words.")
         else:
-            text += f", {folders:,} folder{'s' * (folders != 1)}"
+            text += trn(", {count:,} folder", ", {count:,} folders", folders)
             if not data + folders:
-                text = "Nothing here that can be opened. Go up, or pin another folder."
+                text = tr("Nothing here that can be opened. Go up, or pin another folder.")
         if model.filter != EntryFilter():
             shown = len({row.entry.ref for row in model.shown if not row.entry.is_folder})
-            text = f"{shown:,} of {text}" if shown < data else text
+            text = tr("{shown:,} of {text}", shown=shown, text=text) if shown < data else text
         self.count.setText(text)
 
     def _note_view(self) -> None:
@@ -475,9 +478,11 @@ class FindPage(QWidget):
     def _say_scope(self) -> None:
         on = self.everywhere.isChecked()
         here = (
-            "Filter by name; Enter searches the catalogue" if self.records.can_search(self.place) else "Filter by name"
+            tr("Filter by name; Enter searches the catalogue")
+            if self.records.can_search(self.place)
+            else tr("Filter by name")
         )
-        self.filter.setPlaceholderText("Words in names, fields or records" if on else here)
+        self.filter.setPlaceholderText(tr("Words in names, fields or records") if on else here)
 
     def _everywhere_changed(self, on: bool) -> None:
         self._say_scope()
@@ -500,7 +505,7 @@ class FindPage(QWidget):
             return
         self.folder_index.stop()
         self._show_rows([])
-        self.count.setText("Type words that stand in names, fields, titles, summaries or keywords.")
+        self.count.setText(tr("Type words that stand in names, fields, titles, summaries or keywords."))
 
     def _found(self, words: str, rows: list[EntryRow]) -> None:
         if words == self.searching:

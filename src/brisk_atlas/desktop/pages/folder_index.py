@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..session import Session
@@ -72,7 +73,7 @@ class FolderIndex(QObject):
             return list_place(place)
 
         failed = (lambda error: None) if again else (lambda error: self.failed.emit(place, error))
-        name = f"Listing {place.name}"
+        name = tr("Listing {name}", name=place.name)
         job = self._show = self.session.run(name, work, done, shown=not again, failed=failed)
 
     def look_at(self, place: DataRef, entries: Sequence[Entry]) -> None:
@@ -97,7 +98,7 @@ class FolderIndex(QObject):
             home(lambda what: self._tell(job, what), learned)
 
         if entries:
-            self._facts = self.session.run("Looking at datasets", work, lane=Lane.BATCH)
+            self._facts = self.session.run(tr("Looking at datasets"), work, lane=Lane.BATCH)
 
     def _tell(self, job: Job, learned: dict[DataRef, DatasetSummary]) -> None:
         if job is self._facts and learned:
@@ -118,7 +119,7 @@ class FolderIndex(QObject):
             if self._show is job:
                 self.found.emit(words, rows)
 
-        job = self._show = self.session.run("Searching", work, done, shown=False)
+        job = self._show = self.session.run(tr("Searching"), work, done, shown=False)
 
     def index_shelves(self) -> None:
         """Go through everything on the pinned shelves, so that it can be searched."""
@@ -130,5 +131,5 @@ class FolderIndex(QObject):
 
         if shelves:
             self._index = self.session.run_operation(
-                "Indexing pinned folders", IndexFolders(tuple(shelves)), lambda result: self.indexed.emit()
+                tr("Indexing pinned folders"), IndexFolders(tuple(shelves)), lambda result: self.indexed.emit()
             )

@@ -8,6 +8,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.kinds import DataKind
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -22,10 +24,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record import Section
 
 PICTURE_PX = 236
-EMPTY = "Choose a dataset in the list to see what it is."
+EMPTY = tr("Choose a dataset in the list to see what it is.")
 NOT_OPENED = (DataKind.RECORD, DataKind.DOCUMENT)  # read on the Record page, or here
 FACTS, ROWS, RECORD, FILES, TEXT = range(5)
-TABS = ("Facts", "Rows", "Record", "Files", "Text")
+TABS = (tr("Facts"), tr("Rows"), tr("Record"), tr("Files"), tr("Text"))
 
 
 class Glance(QWidget):
@@ -78,19 +80,19 @@ class Glance(QWidget):
         self.summary.setWordWrap(True)
         self.picture = GlancePicture(self.session)
         self.facts, self.record = ReadingView(), ReadingView()
-        self.facts.setAccessibleName("Facts")
-        self.record.setAccessibleName("Record")
+        self.facts.setAccessibleName(tr("Facts"))
+        self.record.setAccessibleName(tr("Record"))
         self.rows, self.files, self.text = GlanceRows(), GlanceFiles(self.session), TextView(self.session)
         self.tabs = QTabWidget()
         self.tabs.setObjectName("glance tabs")
         for page, title in zip((self.facts, self.rows, self.record, self.files, self.text), TABS):
             self.tabs.addTab(page, title)
-        self.open_button = QPushButton("Open on the Desk")
+        self.open_button = QPushButton(tr("Open on the Desk"))
         self.open_button.setObjectName("main")
-        self.record_button = QPushButton("Read its record")
-        self.data_button = QPushButton("Go to its data…")
+        self.record_button = QPushButton(tr("Read its record"))
+        self.data_button = QPushButton(tr("Go to its data…"))
         self.data_button.setObjectName("to data")
-        self.data_button.setToolTip("The services and files that the record links to")
+        self.data_button.setToolTip(tr("The services and files that the record links to"))
         buttons = QHBoxLayout()
         buttons.addWidget(self.open_button, 1)
         buttons.addWidget(self.record_button, 1)
@@ -180,7 +182,7 @@ class Glance(QWidget):
                 self._clear(str(error).removeprefix(f"{ref.whole}: "))
                 self._offer_text(ref, alone=True)
 
-        self._job = self.session.run(f"Glancing at {ref.name}", work, done, shown=False, failed=failed)
+        self._job = self.session.run(tr("Glancing at {name}", name=ref.name), work, done, shown=False, failed=failed)
 
     def _look_again(self) -> None:
         if self.chosen:
@@ -207,11 +209,12 @@ class Glance(QWidget):
         remarks = (
             sum(bool(m.remark) for m in found.anatomy.members) + len(found.anatomy.missing) + len(found.anatomy.locks)
         )
-        self.tabs.setTabText(FILES, f"Files ({remarks} !)" if remarks else "Files")
+        self.tabs.setTabText(FILES, tr("Files ({remarks} !)", remarks=remarks) if remarks else tr("Files"))
         self.tabs.setVisible(True)
         self._offer_text(ref)
         self.summary.setText(
-            f"{dataset.format} · {dataset.kind}" + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
+            f"{dataset.format} · {shown(dataset.kind)}"
+            + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
         )
         self.open_button.setVisible(dataset.kind not in NOT_OPENED)
         self.record_button.setVisible(True)
@@ -274,7 +277,7 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
             records.Line("title", found_records[0].document.record.title or records.NOT_STATED),
             records.Line("record", found_records[0].label),
         )
-        lines = [records.Section("Record", title), *records.brief(found_records[0].document.record)]
+        lines = [records.Section(tr("Record"), title), *records.brief(found_records[0].document.record)]
     job.check()
     layers, extent, words = _picture(session, dataset, ref.part)
     job.check()
@@ -303,7 +306,7 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple
 
     layers = first_layers(dataset, part_name)
     if not layers:
-        return [], None, "no picture: it has no geometry" if not dataset.kind.has_place else ""
+        return [], None, tr("no picture: it has no geometry") if not dataset.kind.has_place else ""
     facts = session.cache.part(layers[0].ref).facts
     extent = extent_of(session.cache, layers, facts.crs)
-    return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")
+    return (layers, extent, "") if extent is not None else ([], None, tr("no picture: it has no extent"))

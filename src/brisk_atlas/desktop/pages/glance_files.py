@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMessageBox, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, size_text
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import plain_box, plain_tip
 from ..session import Session
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find.locks import Lock
 
 LOCK = Qt.ItemDataRole.UserRole
-TITLES = ("File, and what it is for", "Size", "Changed")
+TITLES = (tr("File, and what it is for"), tr("Size"), tr("Changed"))
 
 
 class GlanceFiles(QWidget):
@@ -50,7 +51,7 @@ class GlanceFiles(QWidget):
         header.setStretchLastSection(False)
         for i, mode in enumerate(("Stretch", "ResizeToContents", "ResizeToContents")):
             header.setSectionResizeMode(i, QHeaderView.ResizeMode[mode])
-        self.delete = QPushButton("Delete the stale lock…")
+        self.delete = QPushButton(tr("Delete the stale lock…"))
         self.delete.setObjectName("delete lock")
         self.delete.setVisible(False)
         column = QVBoxLayout(self)
@@ -76,11 +77,11 @@ class GlanceFiles(QWidget):
                 if why:
                     self._remark(item, why, self.theme.fault)
             for lock in anatomy.locks:
-                looks = "lock file; it looks stale" if lock.stale else "lock file of another program"
+                looks = tr("lock file; it looks stale") if lock.stale else tr("lock file of another program")
                 item = self._line(lock.path.name, looks, "", lock.modified)
                 item.setData(0, LOCK, lock)
                 item.setForeground(0, QColor(self.theme.caution))
-                self._remark(item, f"held by: {lock.holder}; {lock.why}", self.theme.caution)
+                self._remark(item, tr("held by: {holder}; {why}", holder=lock.holder, why=lock.why), self.theme.caution)
         self.tree.expandAll()
         self._offer()
 
@@ -110,7 +111,7 @@ class GlanceFiles(QWidget):
         lock = self._stale()
         self.delete.setVisible(lock is not None)
         if lock is not None:
-            self.delete.setText(f"Delete {lock.path.name}…")
+            self.delete.setText(tr("Delete {name}…", name=lock.path.name))
 
     def delete_lock(self) -> None:
         """Delete a stale lock, once the analyst has agreed."""
@@ -119,13 +120,19 @@ class GlanceFiles(QWidget):
             return
         from brisk_atlas.core.find.locks import delete_stale
 
-        box = plain_box(self, "Delete a lock file", f"Delete {lock.path.name}?", QMessageBox.Icon.Warning)
-        box.setInformativeText(
-            f"Held by: {escape(lock.holder)}. It looks stale: {lock.why}. If a program is still at work on the data, "
-            "somebody else's changes can be lost."
+        box = plain_box(
+            self, tr("Delete a lock file"), tr("Delete {name}?", name=lock.path.name), QMessageBox.Icon.Warning
         )
-        delete = box.addButton("Delete it", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
+        box.setInformativeText(
+            tr(
+                "Held by: {holder}. It looks stale: {why}. If a program is still at work on the data, "
+                "somebody else's changes can be lost.",
+                holder=escape(lock.holder),
+                why=lock.why,
+            )
+        )
+        delete = box.addButton(tr("Delete it"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(tr("Keep it"), QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is not delete:
             return
@@ -134,5 +141,5 @@ class GlanceFiles(QWidget):
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.noticed.emit("good", f"Deleted {lock.path.name}", "")
+        self.session.noticed.emit("good", tr("Deleted {name}", name=lock.path.name), "")
         self.deleted.emit()

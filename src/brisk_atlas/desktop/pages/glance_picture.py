@@ -9,6 +9,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.model.language import tr
 
 from ..panes.coming_pieces import ComingPieces
 from ..panes.map_canvas import MapCanvas
@@ -20,8 +21,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Extent, Layer
 
 MARGIN = 0.03
-MAKING = "an overview is being made"
-COMING = "the server is drawing it"
+MAKING = tr("an overview is being made")
+COMING = tr("the server is drawing it")
 
 
 class GlancePicture(MapCanvas):
@@ -36,7 +37,7 @@ class GlancePicture(MapCanvas):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("glance picture")
-        self.setAccessibleName("Picture of the dataset; the wheel zooms, a drag moves")
+        self.setAccessibleName(tr("Picture of the dataset; the wheel zooms, a drag moves"))
         self.layers: tuple[Layer, ...] = ()
         self.extent: Extent | None = None
         self.words = ""
@@ -83,14 +84,14 @@ class GlancePicture(MapCanvas):
         waiting = [layer for layer in self.layers if layer.kind.has_cells and layer.ref in frame.unfinished]
         self._pieces.take(frames)
         if frame.faults:
-            self.show_words(f"no picture: {next(iter(frame.faults.values()))}")
+            self.show_words(tr("no picture: {iter}", iter=next(iter(frame.faults.values()))))
             return
         self.show_frames(frames)
         self.words = MAKING if waiting and not frame.image.any() else ""
         if frame.coming and not frame.image.any():
             self.words = COMING
         elif frame.failing and not frame.image.any():
-            self.words = f"no picture: {next(iter(frame.notes.values()), '')}"
+            self.words = tr("no picture: {iter}", iter=next(iter(frame.notes.values()), ""))
         self.unfinished.emit(waiting)
 
     def showEvent(self, event: object) -> None:

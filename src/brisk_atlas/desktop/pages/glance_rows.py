@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QComboBox, QTableView, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 
 from ..plain_text import PlainLabel, plain_tip
@@ -88,7 +89,7 @@ class GlanceRows(QWidget):
         super().__init__()
         self.part = QComboBox()
         self.part.setObjectName("rows of")
-        self.part.setAccessibleName("Part whose rows are shown")
+        self.part.setAccessibleName(tr("Part whose rows are shown"))
         self.message = PlainLabel()
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
@@ -122,8 +123,12 @@ class GlanceRows(QWidget):
             self.message.setText("")
             return
         count = self._counts.get(name)
-        text = f"{len(table.column_names):,} fields; "
-        text += f"rows 1 to {len(table):,} of {count:,}" if count is not None else f"the first {len(table):,} rows"
+        text = tr("{count:,} fields; ", count=len(table.column_names))
+        text += (
+            tr("rows 1 to {count:,} of {count2:,}", count=len(table), count2=count)
+            if count is not None
+            else tr("the first {count:,} rows", count=len(table))
+        )
         self.message.setText(text)
         metrics = self.table.fontMetrics()
         for number in range(len(table.column_names)):

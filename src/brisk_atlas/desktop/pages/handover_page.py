@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataKind, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 
 from ..empty_state import EmptyState
 from ..panes.bar_buttons import bar_button, bar_menu
@@ -51,13 +52,16 @@ if TYPE_CHECKING:
     from ..theme import Theme
 
 EMPTY = (
-    "No layer to hand over yet",
-    "A recipe is made here of an open layer: chosen, cut, mended, written step by step, each with a result to look at. "
-    "The Depot, the Album and the Catalogue stand beside it.",
+    tr("No layer to hand over yet"),
+    tr(
+        "A recipe is made here of an open layer: chosen, cut, mended, written step by step, each "
+        "with a result to look at. "
+        "The Depot, the Album and the Catalogue stand beside it."
+    ),
 )
-CHOICES = {"page_find": "Look for data", "open_recipe": "Open a recipe…", "open_demo": "Open the demo"}
+CHOICES = {"page_find": tr("Look for data"), "open_recipe": tr("Open a recipe…"), "open_demo": tr("Open the demo")}
 WRITE = "write"
-RECIPE_FILES = "Recipes (*.recipe.json)"
+RECIPE_FILES = tr("Recipes (*.recipe.json)")
 SOURCE_FORM, STEP_FORM, WRITE_FORM = range(3)
 
 
@@ -83,23 +87,25 @@ class HandoverPage(QWidget):
         self._form_shows: tuple[str, int, dict[str, Any], StepSurroundings] | None = None
         self.which, self.name = QComboBox(), QLineEdit()
         self.which.setObjectName("recipe choice")
-        self.which.setAccessibleName("Which recipe")
+        self.which.setAccessibleName(tr("Which recipe"))
         self.name.setObjectName("recipe title")
-        self.name.setAccessibleName("Title of the recipe")
-        self.name.setPlaceholderText("Title of the recipe")
-        self.add, self.add_menu = bar_menu("Add a step", "add step", "Add a step behind the current one")
-        self.more, self.more_menu = bar_menu("Recipe", "recipe deeds", "New, open, save, another source")
-        self.up = bar_button("Up", "step up", "Earlier (Alt+Up)")
-        self.down = bar_button("Down", "step down", "Later (Alt+Down)")
-        self.switch = bar_button("On/off", "step switch", "Pass the step over, or not (Space)")
-        self.remove = bar_button("Remove", "step remove", "Remove the step (Delete)")
-        self.one = bar_button("Steps", "one input", "What comes of each step", checkable=True)
-        self.many = bar_button("Many inputs", "many inputs", "Run the recipe for many inputs", checkable=True)
-        self.to_recipe = bar_button("Recipe", "recipe half", "Steps, checkpoints and writing", checkable=True)
-        self.to_depot = bar_button("Depot", "depot half", "Offer layers to colleagues and to everybody", checkable=True)
-        self.to_album = bar_button("Album", "album half", "Plates with captions, as a page", checkable=True)
+        self.name.setAccessibleName(tr("Title of the recipe"))
+        self.name.setPlaceholderText(tr("Title of the recipe"))
+        self.add, self.add_menu = bar_menu(tr("Add a step"), "add step", tr("Add a step behind the current one"))
+        self.more, self.more_menu = bar_menu(tr("Recipe"), "recipe deeds", tr("New, open, save, another source"))
+        self.up = bar_button(tr("Up"), "step up", tr("Earlier (Alt+Up)"))
+        self.down = bar_button(tr("Down"), "step down", tr("Later (Alt+Down)"))
+        self.switch = bar_button(tr("On/off"), "step switch", tr("Pass the step over, or not (Space)"))
+        self.remove = bar_button(tr("Remove"), "step remove", tr("Remove the step (Delete)"))
+        self.one = bar_button(tr("Steps"), "one input", tr("What comes of each step"), checkable=True)
+        self.many = bar_button(tr("Many inputs"), "many inputs", tr("Run the recipe for many inputs"), checkable=True)
+        self.to_recipe = bar_button(tr("Recipe"), "recipe half", tr("Steps, checkpoints and writing"), checkable=True)
+        self.to_depot = bar_button(
+            tr("Depot"), "depot half", tr("Offer layers to colleagues and to everybody"), checkable=True
+        )
+        self.to_album = bar_button(tr("Album"), "album half", tr("Plates with captions, as a page"), checkable=True)
         self.to_catalogue = bar_button(
-            "Catalogue", "catalogue half", "A site of all datasets of a folder", checkable=True
+            tr("Catalogue"), "catalogue half", tr("A site of all datasets of a folder"), checkable=True
         )
         self.depot: DepotView | None = None
         self.catalogue: CatalogueView | None = None
@@ -348,11 +354,11 @@ class HandoverPage(QWidget):
         self.which.clear()
         subject = self.session.work.subject
         if subject is not None:
-            self.which.addItem(f"New: {subject.name}", DRAFT)
+            self.which.addItem(tr("New: {name}", name=subject.name), DRAFT)
         elif self.current.number == DRAFT and self.recipe is not None:
-            self.which.addItem(f"New: {self.recipe.title}", DRAFT)
+            self.which.addItem(tr("New: {title}", title=self.recipe.title), DRAFT)
         for number, recipe in enumerate(self.current.stored):
-            self.which.addItem(recipe.title or f"recipe {number + 1}", number)
+            self.which.addItem(recipe.title or tr("recipe {number}", number=number + 1), number)
         self.which.setCurrentIndex(self.which.findData(self.current.number))
 
     # Changing it
@@ -380,7 +386,7 @@ class HandoverPage(QWidget):
             recipe, line = found
             step = RecipeStep(word, dict(settings) or self._first_settings(word, line))
             made, at = with_step(recipe, line.branch, line.at, step)
-            self._become(f"add the step {word}", made, line.branch, at)
+            self._become(tr("add the step {word}", word=word), made, line.branch, at)
             self.form.focus_first()
 
     def _first_settings(self, word: str, line: RecipeLine) -> dict[str, Any]:
@@ -404,7 +410,7 @@ class HandoverPage(QWidget):
         if (found := self._step()) is not None:
             recipe, line = found
             made, at = with_step_moved(recipe, line.branch, line.at, by)
-            self._become("move a step", made, line.branch, at)
+            self._become(tr("move a step"), made, line.branch, at)
 
     def remove_step(self) -> None:
         """Remove the current step; at the source of a branch that is not the main one, the branch."""
@@ -414,7 +420,7 @@ class HandoverPage(QWidget):
             recipe, line = found
             made = without_step(recipe, line.branch, line.at)
             branch = line.branch if made.branch(line.branch) is not None else made.branches[0].name
-            self._become("remove a step", made, branch, max(SOURCE, line.at - 1))
+            self._become(tr("remove a step"), made, branch, max(SOURCE, line.at - 1))
 
     def switch_step(self) -> None:
         """Pass the current step over, or not any more."""
@@ -422,7 +428,7 @@ class HandoverPage(QWidget):
 
         if (found := self._step()) is not None:
             recipe, line = found
-            self._become("switch a step", with_step_switched(recipe, line.branch, line.at), line.branch, line.at)
+            self._become(tr("switch a step"), with_step_switched(recipe, line.branch, line.at), line.branch, line.at)
 
     def _settings_edited(self, settings: dict[str, Any]) -> None:
         from brisk_atlas.core.handover.recipe_edits import with_settings
@@ -430,14 +436,14 @@ class HandoverPage(QWidget):
         if (found := self._step()) is not None:
             recipe, line = found
             made = with_settings(recipe, line.branch, line.at, settings)
-            self._become("change a step", made, line.branch, line.at)
+            self._become(tr("change a step"), made, line.branch, line.at)
 
     def _comment_edited(self, text: str) -> None:
         from brisk_atlas.core.handover.recipe_edits import with_comment
 
         if (found := self._step()) is not None:
             recipe, line = found
-            self._become("comment a step", with_comment(recipe, line.branch, line.at, text), line.branch, line.at)
+            self._become(tr("comment a step"), with_comment(recipe, line.branch, line.at, text), line.branch, line.at)
 
     def _add_remedy(self, loss: Loss) -> None:
         if loss.step is not None:
@@ -445,7 +451,7 @@ class HandoverPage(QWidget):
 
     def _retitle(self) -> None:
         if self.recipe is not None and self.name.text().strip() != self.recipe.title:
-            self.current.become("rename a recipe", replace(self.recipe, title=self.name.text().strip()))
+            self.current.become(tr("rename a recipe"), replace(self.recipe, title=self.name.text().strip()))
 
     # Recipes as files, and other sources
 
@@ -453,11 +459,11 @@ class HandoverPage(QWidget):
         menu = self.more_menu
         menu.clear()
         for text, deed, usable in (
-            ("New of the subject", self.make_of_subject, self.current.subject is not None),
-            ("Open a recipe…", self.choose_recipe, True),
-            ("Save as a file…", self._save_file, self.recipe is not None),
-            ("Add another source…", self._add_branch, self.recipe is not None),
-            ("Remove this recipe from the project", self.current.forget, self.current.number != DRAFT),
+            (tr("New of the subject"), self.make_of_subject, self.current.subject is not None),
+            (tr("Open a recipe…"), self.choose_recipe, True),
+            (tr("Save as a file…"), self._save_file, self.recipe is not None),
+            (tr("Add another source…"), self._add_branch, self.recipe is not None),
+            (tr("Remove this recipe from the project"), self.current.forget, self.current.number != DRAFT),
         ):
             action = menu.addAction(text)
             assert action is not None
@@ -466,7 +472,7 @@ class HandoverPage(QWidget):
 
     def choose_recipe(self) -> None:
         """Ask for a recipe of a file, and show it."""
-        path, _ = QFileDialog.getOpenFileName(self, "Open a recipe", "", RECIPE_FILES)
+        path, _ = QFileDialog.getOpenFileName(self, tr("Open a recipe"), "", RECIPE_FILES)
         if path:
             self.open_recipe(Path(path))
 
@@ -476,13 +482,13 @@ class HandoverPage(QWidget):
         from brisk_atlas.core.model import AtlasError
 
         try:
-            self.current.add("open a recipe", read_recipe(path))
+            self.current.add(tr("open a recipe"), read_recipe(path))
         except AtlasError as error:
             self.bar.say(str(error), bad=True)
 
     def _save_file(self) -> None:
         name = str(Path.home() / f"{(self.recipe.title if self.recipe else '') or 'recipe'}.recipe.json")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the recipe", name, RECIPE_FILES)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save the recipe"), name, RECIPE_FILES)
         if path:
             self.save_recipe(Path(path))
 
@@ -499,10 +505,10 @@ class HandoverPage(QWidget):
         except AtlasError as error:
             self.bar.say(str(error), bad=True)
         else:
-            self.bar.say(f"Saved {path}")
+            self.bar.say(tr("Saved {path}", path=path))
 
     def _add_branch(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Another source")
+        path, _ = QFileDialog.getOpenFileName(self, tr("Another source"))
         if path:
             self.add_branch(DataRef.file(path))
 
@@ -512,7 +518,7 @@ class HandoverPage(QWidget):
 
         if self.recipe is not None:
             made, name = with_source(self.recipe, source)
-            self._become("add a source", made, name, SOURCE)
+            self._become(tr("add a source"), made, name, SOURCE)
 
     # Looking
 
@@ -562,10 +568,10 @@ class HandoverPage(QWidget):
         checkpoint, line = self.checkpoints.get((branch_name, at)), self.list.current
         note: str | None = None
         if checkpoint is not None and checkpoint.account.error is not None:
-            note = f"{checkpoint.account.error} What is shown comes to this step."
+            note = tr("{error} What is shown comes to this step.", error=checkpoint.account.error)
             checkpoint = self._before(branch_name, at) or checkpoint
         elif checkpoint is None:
-            note = "…" if self.looker.busy else "The step is passed over, or one before it fails."
+            note = "…" if self.looker.busy else tr("The step is passed over, or one before it fails.")
         self.view.show_checkpoint(checkpoint, line.label if line is not None else "", note)
         if at == SOURCE:
             self.source_facts.setText(f"{self.current.source_name(branch)}\n{branch.source}")
@@ -609,7 +615,7 @@ class HandoverPage(QWidget):
             edited = layer.kind.has_rows and any(layer.rows.modifications)
             sources.append((layer.name, layer.id if edited else layer.ref.as_json()))
         others = self.recipe.branches if self.recipe is not None else ()
-        sources += [(f"branch {b.name}", b.name) for b in others if b.name != branch]
+        sources += [(tr("branch {name}", name=b.name), b.name) for b in others if b.name != branch]
         return StepSurroundings(
             fields, bands, tuple(sources), self.view_extent, flow.kind if flow is not None else None,
             flow.crs if flow is not None else None,

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QLineEdit, QPushButton, QWidget
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.passwords import remember
 
 from ..plain_text import PlainLabel
@@ -26,7 +27,7 @@ class PasswordForm(QDialog):
     def __init__(self, place: DataRef, reason: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.place = place
-        self.setWindowTitle("Password")
+        self.setWindowTitle(tr("Password"))
         self.setMinimumWidth(420)
         address = PlainLabel(place.place)
         address.setWordWrap(True)
@@ -38,16 +39,16 @@ class PasswordForm(QDialog):
         self.password = QLineEdit()
         self.password.setObjectName("password")
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
-        self.store = QCheckBox("Store it in the system's keyring")
-        self.use = QPushButton("Connect")
+        self.store = QCheckBox(tr("Store it in the system's keyring"))
+        self.use = QPushButton(tr("Connect"))
         self.use.setObjectName("main")
         self.use.setDefault(True)
         form = QFormLayout(self)
-        form.addRow("Address" if self._is_web else "Database", address)
+        form.addRow(tr("Address") if self._is_web else tr("Database"), address)
         form.addRow("", why)
         if self._is_web and "@" not in urlsplit(place.address).netloc:
-            form.addRow("User", self.user)
-        form.addRow("Password", self.password)
+            form.addRow(tr("User"), self.user)
+        form.addRow(tr("Password"), self.password)
         form.addRow("", self.store)
         form.addRow("", self.use)
         self.use.clicked.connect(self._take)

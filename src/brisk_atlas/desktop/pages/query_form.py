@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -26,7 +27,7 @@ class QueryForm(QDialog):
     def __init__(self, session: Session, database: DataRef, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.database = session, database
-        self.setWindowTitle("Ask the database")
+        self.setWindowTitle(tr("Ask the database"))
         self.resize(560, 360)
         place = PlainLabel(database.place)
         place.setObjectName("quiet")
@@ -34,10 +35,12 @@ class QueryForm(QDialog):
         self.statement.setObjectName("statement")
         self.statement.setPlaceholderText(HINT)
         self.statement.setFont(mono_font(13))
-        self.says = PlainLabel("The statement is planned by the server before it is run; the connection only reads.")
+        self.says = PlainLabel(
+            tr("The statement is planned by the server before it is run; the connection only reads.")
+        )
         self.says.setObjectName("quiet")
         self.says.setWordWrap(True)
-        self.test, self.use = QPushButton("Try"), QPushButton("Open")
+        self.test, self.use = QPushButton(tr("Try")), QPushButton(tr("Open"))
         self.use.setObjectName("main")
         self.use.setEnabled(False)
         row = QHBoxLayout()
@@ -76,7 +79,7 @@ class QueryForm(QDialog):
             self.says.setText(str(error.reason) if isinstance(error, AtlasError) else str(error))
 
         if self.statement.toPlainText().strip():
-            self.session.run("Trying the statement", work, done, shown=False, failed=failed)
+            self.session.run(tr("Trying the statement"), work, done, shown=False, failed=failed)
 
     def _take(self) -> None:
         self.accept()

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel, plain_tip
 
 if TYPE_CHECKING:
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.find.record_links import DataLink
 
-EMPTY = "The record links to nothing on the web."
+EMPTY = tr("The record links to nothing on the web.")
 
 
 class RecordLinksForm(QDialog):
@@ -29,7 +31,7 @@ class RecordLinksForm(QDialog):
     def __init__(self, title: str, links: Sequence[DataLink], parent: QWidget) -> None:
         super().__init__(parent)
         self.links = links
-        self.setWindowTitle("Go to the data")
+        self.setWindowTitle(tr("Go to the data"))
         self.setMinimumSize(520, 300)
         head = PlainLabel(title if links else EMPTY)
         head.setWordWrap(True)
@@ -40,7 +42,7 @@ class RecordLinksForm(QDialog):
             item.setToolTip(plain_tip(str(link.ref)))
             self.list.addItem(item)
         self.list.setCurrentRow(0)
-        self.go = QPushButton("Go there")
+        self.go = QPushButton(tr("Go there"))
         self.go.setObjectName("main")
         self.go.setDefault(True)
         self.go.setEnabled(bool(links))

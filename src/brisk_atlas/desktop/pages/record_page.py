@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..empty_state import EmptyState
@@ -31,11 +32,18 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Place
 
 EMPTY = (
-    "No record to read yet",
-    "The metadata of a dataset is read, checked and mended here. Choose a dataset on Find, open a layer, or table the "
-    "records of a whole folder.",
+    tr("No record to read yet"),
+    tr(
+        "The metadata of a dataset is read, checked and mended here. Choose a dataset on Find, "
+        "open a layer, or table the "
+        "records of a whole folder."
+    ),
 )
-CHOICES = {"page_find": "Look for data", "records": "Table the records of a folder", "open_demo": "Open the demo"}
+CHOICES = {
+    "page_find": tr("Look for data"),
+    "records": tr("Table the records of a folder"),
+    "open_demo": tr("Open the demo"),
+}
 READING, MANY, NOTHING = range(3)
 
 
@@ -76,7 +84,7 @@ class RecordPage(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 10, 4, 10)
-        heading = PlainLabel("Sections")
+        heading = PlainLabel(tr("Sections"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         column.addWidget(self.outline, 1)
@@ -207,7 +215,11 @@ class RecordPage(QWidget):
             self._job.cancel()
         cache, idle = self.session.cache, not any(layer.ref.whole == ref for layer in self.session.work.layers)
         self._job = self.session.run(
-            "Reading the record", lambda job: read_shown(cache, ref, part, anew=idle), done, shown=False, failed=failed
+            tr("Reading the record"),
+            lambda job: read_shown(cache, ref, part, anew=idle),
+            done,
+            shown=False,
+            failed=failed,
         )
 
     def _show(self, shown: Shown) -> None:
@@ -282,7 +294,7 @@ class RecordPage(QWidget):
             full = completeness(draft.record, judged)
             self._show_checks(draft.document, judged, schema, full)
         else:
-            self.checks.show_findings([], "", "No record to check.", "", False)
+            self.checks.show_findings([], "", tr("No record to check."), "", False)
         self._show_outline(draft.record if draft else None, full)
         self.views.show_record(shown, judged, self._findings, self._other)
 
@@ -300,11 +312,11 @@ class RecordPage(QWidget):
         lines = []
         draft = shown.draft
         if draft is None:
-            lines.append("No record beside the data; below is what is derived from the data")
+            lines.append(tr("No record beside the data; below is what is derived from the data"))
         else:
             lines += list(draft.document.notes)
             if draft.changed:
-                lines.append("edited, not saved")
+                lines.append(tr("edited, not saved"))
         lines += [f"{one.path.name}: {one.reason}" for one in shown.failed[:2]]
         return " · ".join(lines)
 
@@ -315,8 +327,14 @@ class RecordPage(QWidget):
 
         findings = worst_first([*(schema or []), *self._findings, *leftovers(document)])
         checkable = has_schema(document.standard) and judged.module == document.standard.module
-        text = "" if schema is None else "Valid by the schema." if not schema else f"The schema refuses {len(schema)}."
-        share = f"{full.stated} of {full.asked} filled in"
+        text = (
+            ""
+            if schema is None
+            else tr("Valid by the schema.")
+            if not schema
+            else tr("The schema refuses {count}.", count=len(schema))
+        )
+        share = tr("{stated} of {asked} filled in", stated=full.stated, asked=full.asked)
         self.checks.show_findings(findings, judged.name, share, text, checkable)
 
     def _show_outline(self, record: Record | None, full: Completeness | None) -> None:
@@ -336,9 +354,9 @@ class RecordPage(QWidget):
         words = self.bar.search.text()
         if words:
             found = self.views.find_next(words)
-            self.bar.search.setToolTip("" if found else f"'{words}' is not in it")
+            self.bar.search.setToolTip("" if found else tr("'{words}' is not in it", words=words))
             if not found:
-                self.bar.say(f"'{words}' is not in what is shown")
+                self.bar.say(tr("'{words}' is not in what is shown", words=words))
 
     def _mark_section(self, place: Place) -> None:
         from brisk_atlas.core.record.checks import section_of
@@ -383,7 +401,7 @@ class RecordPage(QWidget):
 
         shown = self.shown
         if shown is not None:
-            self._edit(lambda draft: draft.put(filled(draft.record, shown.derived_record), "Fill from the data"))
+            self._edit(lambda draft: draft.put(filled(draft.record, shown.derived_record), tr("Fill from the data")))
 
     @property
     def undo_text(self) -> str:
@@ -416,7 +434,7 @@ class RecordPage(QWidget):
             self._schema = {document.data: found}
             self.show_again()
 
-        self._job = self.session.run("Checking against the schema", work, done)
+        self._job = self.session.run(tr("Checking against the schema"), work, done)
 
     # Two records
 
@@ -428,7 +446,7 @@ class RecordPage(QWidget):
             self.show_again()
         elif number == -1:
             path, _ = QFileDialog.getOpenFileName(
-                self, "Compare with which record?", str(self.shown.ref.folder or Path.home())
+                self, tr("Compare with which record?"), str(self.shown.ref.folder or Path.home())
             )
             if path:
                 self.compare_with(Path(path))
@@ -446,12 +464,12 @@ class RecordPage(QWidget):
 
             return read_document(path)
 
-        self._job = self.session.run(f"Reading {path.name}", work, done, shown=False)
+        self._job = self.session.run(tr("Reading {name}", name=path.name), work, done, shown=False)
 
     def _take(self, row: ElementComparison) -> None:
         from brisk_atlas.core.record import taken
 
-        self._edit(lambda draft: draft.put(taken(draft.record, row), f"Take {row.label} from B"))
+        self._edit(lambda draft: draft.put(taken(draft.record, row), tr("Take {label} from B", label=row.label)))
 
     # Many
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QDate, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDateEdit, QDialog, QFormLayout, QHBoxLayout, QPushButton, QSpinBox, QWidget
 
 from brisk_atlas.core.model import DataRef, Extent
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 
@@ -25,10 +26,10 @@ class SceneSearchForm(QDialog):
         super().__init__(parent)
         self.catalogue, self.collection = catalogue, collection
         self.around = self._in_degrees(around)
-        self.setWindowTitle("Search the catalogue")
+        self.setWindowTitle(tr("Search the catalogue"))
         self.setMinimumWidth(420)
         today = QDate.currentDate()
-        self.here = QCheckBox("in what the map shows")
+        self.here = QCheckBox(tr("in what the map shows"))
         self.here.setEnabled(self.around is not None)
         self.here.setChecked(self.around is not None)
         self.from_on, self.to_on, self.cloud_on = QCheckBox(), QCheckBox(), QCheckBox()
@@ -39,15 +40,16 @@ class SceneSearchForm(QDialog):
         self.cloud = QSpinBox()
         self.cloud.setRange(0, 100)
         self.cloud.setValue(20)
-        self.cloud.setSuffix(" % clouds at most")
-        self.use = QPushButton("Search")
+        self.cloud.setSuffix(tr(" % clouds at most"))
+        self.use = QPushButton(tr("Search"))
         self.use.setObjectName("main")
         self.use.setDefault(True)
         form = QFormLayout(self)
-        form.addRow(PlainLabel(f"{collection} in {catalogue.address}"))
-        form.addRow("Where", self.here)
+        form.addRow(PlainLabel(tr("{collection} in {address}", collection=collection, address=catalogue.address)))
+        form.addRow(tr("Where"), self.here)
         lines: tuple[tuple[str, QCheckBox, QWidget], ...] = (
-            ("From", self.from_on, self.first), ("To", self.to_on, self.last), ("Clouds", self.cloud_on, self.cloud),
+            (tr("From"), self.from_on, self.first), (tr("To"), self.to_on, self.last),
+            (tr("Clouds"), self.cloud_on, self.cloud),
         )  # fmt: skip
         for words, check, box in lines:
             row = QHBoxLayout()

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 from ..session import Session
 
@@ -42,7 +44,7 @@ class ShelfList(QListWidget):
         super().__init__()
         self.session = session
         self.setObjectName("shelves")
-        self.setAccessibleName("Shelves")
+        self.setAccessibleName(tr("Shelves"))
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
         self.setDropIndicatorShown(True)
@@ -60,21 +62,21 @@ class ShelfList(QListWidget):
 
         self.clear()
         shelves = self.session.shelves
-        self._heading("Pinned")
+        self._heading(tr("Pinned"))
         for folder in shelves.pinned:
             self._place(folder, folder.name or str(folder))
         if not shelves.pinned:
-            self._hint("Drop a folder here")
+            self._hint(tr("Drop a folder here"))
         self._fill_connections()
-        self._heading("This machine")
-        self._place(Path.home(), "Home")
-        self._place(Path("/"), "File system")
+        self._heading(tr("This machine"))
+        self._place(Path.home(), tr("Home"))
+        self._place(Path("/"), tr("File system"))
         for folder, what in mounted():
             self._place(folder, folder.name, f"{folder}, {what}")
         from brisk_atlas.core.model import DataRef
 
         projects = [DataRef.file(path) for path in shelves.projects]
-        for title, refs in (("Opened lately", shelves.recent), ("Projects", projects)):
+        for title, refs in ((tr("Opened lately"), shelves.recent), (tr("Projects"), projects)):
             if refs:
                 self._heading(title)
             for ref in refs[:MOST_RECENT]:
@@ -83,15 +85,15 @@ class ShelfList(QListWidget):
     def _fill_connections(self) -> None:
         from brisk_atlas.core.find.connections import grouped
 
-        self._heading("Connections")
+        self._heading(tr("Connections"))
         for group, connections in grouped(self.session.shelves.connections):
             if group:
                 self._hint(group)
             for each in connections:
                 self._place(each.ref, INDENT * bool(group) + each.name, each.ref.place)
-        add = QListWidgetItem(f"{INDENT}Connect…")
+        add = QListWidgetItem(tr("{indent}Connect…", indent=INDENT))
         add.setData(PATH, ADD)
-        add.setToolTip("A database, a service or tiles, by an address")
+        add.setToolTip(tr("A database, a service or tiles, by an address"))
         self.addItem(add)
 
     def _heading(self, text: str) -> None:
@@ -149,17 +151,17 @@ class ShelfList(QListWidget):
             assert action is not None
             action.triggered.connect(run)
 
-        add("Go there", lambda: self.chosen.emit(path))
+        add(tr("Go there"), lambda: self.chosen.emit(path))
         if not isinstance(path, Path):
             if shelves.connection_to(path) is not None:
-                add("Edit the connection…", lambda: self.connection_wanted.emit(path))
-                add("Remove the connection", lambda: self.disconnect_from(path))
-                add("Export all connections…", self.export_wanted.emit)
-                add("Import connections…", self.import_wanted.emit)
+                add(tr("Edit the connection…"), lambda: self.connection_wanted.emit(path))
+                add(tr("Remove the connection"), lambda: self.disconnect_from(path))
+                add(tr("Export all connections…"), self.export_wanted.emit)
+                add(tr("Import connections…"), self.import_wanted.emit)
         elif path in shelves.pinned:
-            add("Unpin", lambda: self.unpin(path))
+            add(tr("Unpin"), lambda: self.unpin(path))
         elif path.is_dir():
-            add("Pin", lambda: self.pin(path))
+            add(tr("Pin"), lambda: self.pin(path))
         menu.popup(self.mapToGlobal(at))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

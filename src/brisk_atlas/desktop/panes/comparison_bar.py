@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.comparison import SIDE_NAMES, Divide, Way
 
 from ..plain_text import PlainLabel
@@ -27,17 +28,20 @@ from ..session import Session
 from .blinker import Blinker
 from .side_box import SideBox
 
+WAY_NAMES = {
+    Way.CURTAIN: tr("Curtain"), Way.BLINK: tr("Blink"), Way.TWIN: tr("Twin"), Way.CHANGE: tr("Change"),
+}  # fmt: skip
 WAY_TIPS = {
-    Way.CURTAIN: "A and B on either side of an edge, or of a glass  (C)",
-    Way.BLINK: "A and B in turn  (X); [ and ] hold one of them",
-    Way.TWIN: "A and B in panes of their own  (Y)",
-    Way.CHANGE: "B minus A  (V)",
+    Way.CURTAIN: tr("A and B on either side of an edge, or of a glass  (C)"),
+    Way.BLINK: tr("A and B in turn  (X); [ and ] hold one of them"),
+    Way.TWIN: tr("A and B in panes of their own  (Y)"),
+    Way.CHANGE: tr("B minus A  (V)"),
 }
-DIVIDE_NAMES = {Divide.UPRIGHT: "upright edge", Divide.LEVEL: "level edge", Divide.GLASS: "round glass"}
+DIVIDE_NAMES = {Divide.UPRIGHT: tr("upright edge"), Divide.LEVEL: tr("level edge"), Divide.GLASS: tr("round glass")}
 DIVIDE_TIPS = {
-    Divide.UPRIGHT: "A on the left, B on the right; drag the edge, or move it by [ and ]",
-    Divide.LEVEL: "A above, B below; drag the edge, or move it by [ and ]",
-    Divide.GLASS: "B in a glass that follows the pointer; [ and ] make it smaller or larger",
+    Divide.UPRIGHT: tr("A on the left, B on the right; drag the edge, or move it by [ and ]"),
+    Divide.LEVEL: tr("A above, B below; drag the edge, or move it by [ and ]"),
+    Divide.GLASS: tr("B in a glass that follows the pointer; [ and ] make it smaller or larger"),
 }
 MIXES = 100
 
@@ -60,7 +64,7 @@ class ComparisonBar(QFrame):
         self.ways: dict[Way, QToolButton] = {}
         self.divides: dict[Divide, QToolButton] = {}
         self.options = QStackedWidget()
-        self.plays, self.rate, self.fades = QToolButton(), QDoubleSpinBox(), QCheckBox("fade")
+        self.plays, self.rate, self.fades = QToolButton(), QDoubleSpinBox(), QCheckBox(tr("fade"))
         self.mix = QSlider(Qt.Orientation.Horizontal)
         self.add_pane = QToolButton()
         self.words = PlainLabel()
@@ -74,14 +78,14 @@ class ComparisonBar(QFrame):
             column.addLayout(row)
         for number, box in enumerate(self.boxes):
             if number:
-                top.addWidget(_button("⇄", "Let A be B and B be A", session.work.swap_sides, "swap sides"))
+                top.addWidget(_button("⇄", tr("Let A be B and B be A"), session.work.swap_sides, "swap sides"))
             top.addWidget(PlainLabel(SIDE_NAMES[number]))
             top.addWidget(box, 1)
             box.side_chosen.connect(session.work.set_side)
-        top.addWidget(_button("✕", "Stop comparing", session.work.stop_comparing, "stop comparing"))
+        top.addWidget(_button("✕", tr("Stop comparing"), session.work.stop_comparing, "stop comparing"))
         group = QButtonGroup(self)
         for way in Way:
-            button = _button(way.capitalize(), WAY_TIPS[way], partial(session.work.look_by, way), f"way {way}")
+            button = _button(WAY_NAMES[way], WAY_TIPS[way], partial(session.work.look_by, way), f"way {way}")
             button.setCheckable(True)
             group.addButton(button)
             self.ways[way] = button
@@ -112,7 +116,7 @@ class ComparisonBar(QFrame):
 
     def _blink(self) -> QWidget:
         page, row = _page()
-        self.plays.setText("Pause")
+        self.plays.setText(tr("Pause"))
         self.plays.setObjectName("blink runs")
         self.plays.clicked.connect(lambda: self._play(not self.blinker.runs))
         self.rate.setObjectName("blink rate")
@@ -121,14 +125,14 @@ class ComparisonBar(QFrame):
         self.rate.setDecimals(1)
         self.rate.setValue(self.blinker.seconds)
         self.rate.setSuffix(" s")
-        self.rate.setToolTip("How long each side is shown")
+        self.rate.setToolTip(tr("How long each side is shown"))
         self.rate.valueChanged.connect(self.blinker.set_rate)
         self.fades.setObjectName("blink fades")
-        self.fades.setToolTip("Let the sides fade into each other")
+        self.fades.setToolTip(tr("Let the sides fade into each other"))
         self.fades.toggled.connect(self.blinker.set_fades)
         self.mix.setObjectName("blink mix")
-        self.mix.setAccessibleName("How much of B is seen")
-        self.mix.setToolTip("How much of B is seen; moving it stops the blinking")
+        self.mix.setAccessibleName(tr("How much of B is seen"))
+        self.mix.setToolTip(tr("How much of B is seen; moving it stops the blinking"))
         self.mix.setRange(0, MIXES)
         self.mix.setMinimumWidth(60)
         self.mix.valueChanged.connect(self._mix_by_hand)
@@ -140,9 +144,9 @@ class ComparisonBar(QFrame):
 
     def _twin(self) -> QWidget:
         page, row = _page()
-        self.add_pane.setText("+ pane")
+        self.add_pane.setText(tr("+ pane"))
         self.add_pane.setObjectName("add pane")
-        self.add_pane.setToolTip("One more pane, with layers of its own")
+        self.add_pane.setToolTip(tr("One more pane, with layers of its own"))
         self.add_pane.clicked.connect(self.pane_wanted)
         row.addWidget(self.add_pane)
         row.addStretch(1)
@@ -184,11 +188,11 @@ class ComparisonBar(QFrame):
 
     def _play(self, on: bool) -> None:
         self.blinker.run(on)
-        self.plays.setText("Pause" if on else "Play")
+        self.plays.setText(tr("Pause") if on else tr("Play"))
 
     def _mix_by_hand(self, value: int) -> None:
         self.blinker.show_mix(value / MIXES)
-        self.plays.setText("Play")
+        self.plays.setText(tr("Play"))
 
     def _show_mix(self, mix: float) -> None:
         self.mix.blockSignals(True)

@@ -9,6 +9,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from brisk_atlas.core.model.language import tr
+
 from .hand_tool import paint_shape
 
 if TYPE_CHECKING:
@@ -37,7 +39,7 @@ class CornerTool:
     """
 
     kind = KIND
-    hint = "Drag a corner, or the middle of a side to add one; Delete removes it. Esc ends"
+    hint = tr("Drag a corner, or the middle of a side to add one; Delete removes it. Esc ends")
 
     def __init__(
         self,

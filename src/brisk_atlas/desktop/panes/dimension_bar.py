@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QCheckBox, QFrame, QGridLayout, QSlider, QToolButton
 
 from brisk_atlas.core.model import GridDimension, GridStyle, Layer
 from brisk_atlas.core.model.dimension import band_at, places_of
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
 from .player import Player
 
-WHAT = "go along a dimension"  # as undo calls it; what comes after each other is one step
+WHAT = tr("go along a dimension")  # as undo calls it; what comes after each other is one step
 
 
 class DimensionBar(QFrame):
@@ -31,7 +32,7 @@ class DimensionBar(QFrame):
         self.dimensions: tuple[GridDimension, ...] = ()
         self.sliders: dict[str, QSlider] = {}
         self.values: dict[str, PlainLabel] = {}
-        self.shared = QCheckBox("all layers go to this time")
+        self.shared = QCheckBox(tr("all layers go to this time"))
         self.shared.setObjectName("share time")
         self.rows = QGridLayout(self)
         self.rows.setContentsMargins(10, 3, 10, 3)

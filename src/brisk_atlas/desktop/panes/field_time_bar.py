@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QCheckBox, QToolButton
 
 from brisk_atlas.core.model import FieldFilter, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..session import Session
@@ -17,7 +18,7 @@ from .track_bar import TrackBar
 if TYPE_CHECKING:
     from brisk_atlas.core.table.time_steps import TimeStep
 
-WHAT = "go to a date of the rows"  # as undo calls it; what comes after each other is one step
+WHAT = tr("go to a date of the rows")  # as undo calls it; what comes after each other is one step
 
 
 class FieldTimeBar(TrackBar):
@@ -30,13 +31,13 @@ class FieldTimeBar(TrackBar):
         self.steps: list[TimeStep] = []
         self._of: tuple[object, ...] = ()
         self._reading = False
-        self.before = QCheckBox("and before")
+        self.before = QCheckBox(tr("and before"))
         self.before.setObjectName("and before")
-        self.before.setToolTip("Show the rows of all earlier dates too")
+        self.before.setToolTip(tr("Show the rows of all earlier dates too"))
         self.every, self.close_bar = QToolButton(), QToolButton()
         for button, text, tip, act in (
-            (self.every, "All", "Show the rows of all dates", self.show_all),
-            (self.close_bar, "×", "Put the dates away, and show all rows", self.put_away),
+            (self.every, tr("All"), tr("Show the rows of all dates"), self.show_all),
+            (self.close_bar, "×", tr("Put the dates away, and show all rows"), self.put_away),
         ):
             button.setText(text)
             button.setToolTip(tip)
@@ -89,7 +90,9 @@ class FieldTimeBar(TrackBar):
                 self._reading = False
                 self.date.setText(str(error))
 
-        self.session.run(f"Reading the dates of {field}", work, done, lane=Lane.INTERACTIVE, failed=failed)
+        self.session.run(
+            tr("Reading the dates of {field}", field=field), work, done, lane=Lane.INTERACTIVE, failed=failed
+        )
 
     def _show(self, layer: Layer | None) -> None:
         if layer is None:
@@ -103,8 +106,8 @@ class FieldTimeBar(TrackBar):
             widget.setEnabled(bool(self.steps))
         self.every.setEnabled(own is not None)
         rows = self.steps[at].rows if at >= 0 else 0
-        text = f"{self.steps[at].text}  {rows:,} {'row' if rows == 1 else 'rows'}" if at >= 0 else "all dates"
-        self.date.setText(text if self.steps else "reading…" if self._reading else "no dates")
+        text = f"{self.steps[at].text}  {rows:,} {'row' if rows == 1 else 'rows'}" if at >= 0 else tr("all dates")
+        self.date.setText(text if self.steps else tr("reading…") if self._reading else tr("no dates"))
         self.show()
 
     def go(self, number: int) -> None:
@@ -133,4 +136,4 @@ class FieldTimeBar(TrackBar):
         if layer is not None:
             others = tuple(each for each in layer.rows.filters if each.field != layer.rows.dates)
             rows = replace(layer.rows, filters=others, dates="")
-            self.session.work.change("put the dates away", layer.id, rows=rows)
+            self.session.work.change(tr("put the dates away"), layer.id, rows=rows)

@@ -9,6 +9,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.draw import View
 
@@ -20,15 +22,15 @@ SKETCHED = ("sketch point", "sketch line", "sketch area", "sketch text")
 NEW = ("new point", "new line", "new area")  # features of the layer that is edited
 PLACED = ("sketch point", "sketch text", "new point")  # by one click
 HINTS = {
-    "box": "Drag a box to pick what it meets. Esc ends",
-    "lasso": "Draw around what to pick. Esc ends",
-    "line": "Click along a line, double-click or Return picks what it meets. Backspace takes a corner back",
-    "distance": "Click along what to measure, double-click or Return ends. Backspace takes a corner back",
-    "area": "Click around what to measure, double-click or Return ends. Backspace takes a corner back",
-    "sketch point": "Click to draw points. Esc ends",
-    "sketch text": "Click where a text is to stand. Esc ends",
-    "sketch line": "Click along the line, double-click or Return ends it. Backspace takes a corner back",
-    "sketch area": "Click around the area, double-click or Return ends it. Backspace takes a corner back",
+    "box": tr("Drag a box to pick what it meets. Esc ends"),
+    "lasso": tr("Draw around what to pick. Esc ends"),
+    "line": tr("Click along a line, double-click or Return picks what it meets. Backspace takes a corner back"),
+    "distance": tr("Click along what to measure, double-click or Return ends. Backspace takes a corner back"),
+    "area": tr("Click around what to measure, double-click or Return ends. Backspace takes a corner back"),
+    "sketch point": tr("Click to draw points. Esc ends"),
+    "sketch text": tr("Click where a text is to stand. Esc ends"),
+    "sketch line": tr("Click along the line, double-click or Return ends it. Backspace takes a corner back"),
+    "sketch area": tr("Click around the area, double-click or Return ends it. Backspace takes a corner back"),
 }
 HINTS |= {kind: HINTS[kind.replace("new", "sketch")].replace("draw points", "add a point") for kind in NEW}
 Snap = Callable[[tuple[float, float]], tuple[float, float]]  # moves a place onto what lies near it

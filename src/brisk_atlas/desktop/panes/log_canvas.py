@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from brisk_atlas.core.inspect.hole_tables import plain
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.holes.drawing import Drawing
 from brisk_atlas.core.strip.holes.log_drawing import (
     GAP,
@@ -68,7 +69,7 @@ class LogCanvas(QWidget):
     def __init__(self, photos: LogPhotos) -> None:
         super().__init__()
         self.setObjectName("log canvas")
-        self.setAccessibleName("Strip log")
+        self.setAccessibleName(tr("Strip log"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(220, 160)

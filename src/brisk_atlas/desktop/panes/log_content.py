@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -15,8 +16,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.strip.holes.hole_set import HoleSet
     from brisk_atlas.core.strip.holes.read_hole import HoleData
 
-HINT = ("Choose a layer of collars, with a field that names each hole, or a well log: what lies beside it, such as "
-        "intervals, logs, descriptions and photographs, is found by its names.")  # fmt: skip
+HINT = (tr("Choose a layer of collars, with a field that names each hole, or a well log: what lies beside it, such as "
+        "intervals, logs, descriptions and photographs, is found by its names."))  # fmt: skip
 LOG_FORMATS = ("LAS", "DLIS")
 HOLE_WORDS = ("hole", "bore", "well")
 
@@ -100,10 +101,10 @@ class LogContent(QObject):
                 self.holes, self.layer_id, self.data = holes, subject.id, {}
                 numbers = [n for name in before if (n := holes.named(name)) is not None]
                 self.chosen = ()
-                self.found.emit("" if len(holes) else "The layer has no rows.")
+                self.found.emit("" if len(holes) else tr("The layer has no rows."))
                 self.choose(numbers or ([0] if len(holes) else []))
 
-        self._run("Looking for what belongs to the holes", work, done)
+        self._run(tr("Looking for what belongs to the holes"), work, done)
 
     def choose(self, numbers: list[int]) -> None:
         """Show holes beside each other, and read those that were not."""
@@ -127,7 +128,7 @@ class LogContent(QObject):
                 self.data |= {each.hole.name: each for each in found}
                 self.read.emit()
 
-        self._run("Reading what was measured down the hole", work, done)
+        self._run(tr("Reading what was measured down the hole"), work, done)
 
     def _run(self, title: str, work, done) -> None:  # type: ignore[no-untyped-def]
         def failed(error: BaseException) -> None:

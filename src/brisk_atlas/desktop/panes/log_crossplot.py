@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.language import tr
 
 from ..frame_image import picture_of
 from ..plain_text import PlainLabel
@@ -35,7 +36,7 @@ class CrossplotCanvas(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("crossplot")
-        self.setAccessibleName("Cross-plot")
+        self.setAccessibleName(tr("Cross-plot"))
         self.setMinimumSize(200, 140)
         self.theme: Theme = LIGHT
         self.across = self.up = self.shade = np.empty(0)
@@ -79,7 +80,7 @@ class CrossplotCanvas(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.raised))
         if not (np.isfinite(self.across) & np.isfinite(self.up)).any():
             painter.setPen(QColor(self.theme.quiet))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No depth has both values.")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No depth has both values."))
             return
         self._paint_axes(painter)
         state = (self.size(), self.theme)
@@ -111,7 +112,11 @@ class CrossplotCanvas(QWidget):
         painter.setFont(self.font())
         painter.setPen(QColor(self.theme.ink))
         below = QRectF(box.left(), box.bottom() + 18, box.width(), 18)
-        painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"across: {self.names[0]}   up: {self.names[1]}")
+        painter.drawText(
+            below,
+            Qt.AlignmentFlag.AlignHCenter,
+            tr("across: {names}   up: {names2}", names=self.names[0], names2=self.names[1]),
+        )
 
     def _points(self) -> QImage:
         from brisk_atlas.core.draw.ramps import ramp
@@ -176,10 +181,10 @@ class LogCrossplot(QWidget):
         self.depths = np.empty(0)
         self.across, self.up, self.colour = (self._choice(name) for name in ("across", "up", "colour"))
         self.canvas = CrossplotCanvas()
-        self.words = PlainLabel("Drag a box to pick depths.")
+        self.words = PlainLabel(tr("Drag a box to pick depths."))
         self.words.setObjectName("quiet")
         row = QHBoxLayout()
-        for label, box in (("Across", self.across), ("up", self.up), ("colour", self.colour)):
+        for label, box in ((tr("Across"), self.across), (tr("Up"), self.up), (tr("Colour"), self.colour)):
             row.addWidget(PlainLabel(label))
             row.addWidget(box, 1)
         column = QVBoxLayout(self)
@@ -194,7 +199,7 @@ class LogCrossplot(QWidget):
     def _choice(self, name: str) -> QComboBox:
         box = QComboBox()
         box.setObjectName(f"crossplot {name}")
-        box.setAccessibleName(f"Quantity {name}")
+        box.setAccessibleName(tr("Quantity {name}", name=name))
         box.setMinimumContentsLength(5)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         return box
@@ -208,7 +213,7 @@ class LogCrossplot(QWidget):
             now = box.currentText()
             box.clear()
             if box is self.colour:
-                box.addItem("one colour", None)
+                box.addItem(tr("one colour"), None)
             for curve in curves:
                 box.addItem(f"{curve.name}, {curve.unit}" if curve.unit else curve.name, curve.name)
             at = box.findText(now)
@@ -232,13 +237,15 @@ class LogCrossplot(QWidget):
         a, b = (on_depths(each, x.depth, between=True) for each in (x, y))
         shade = on_depths(ink, x.depth, between=True) if ink is not None else np.full(len(x.depth), np.nan)
         self.canvas.show_values(a, b, shade, (self.across.currentText(), self.up.currentText()))
-        self.words.setText("Drag a box to pick depths.")
+        self.words.setText(tr("Drag a box to pick depths."))
 
     def _brushed(self, picked: np.ndarray | None) -> None:
         depths = self.depths[picked] if picked is not None else None
         if depths is None or not len(depths):
-            self.words.setText("Drag a box to pick depths.")
+            self.words.setText(tr("Drag a box to pick depths."))
         else:
-            ends = f"{number_text(float(depths.min()))} to {number_text(float(depths.max()))} m"
-            self.words.setText(f"{len(depths):,} depths picked, {ends} along the hole")
+            ends = tr(
+                "{float} to {float2} m", float=number_text(float(depths.min())), float2=number_text(float(depths.max()))
+            )
+            self.words.setText(tr("{count:,} depths picked, {ends} along the hole", count=len(depths), ends=ends))
         self.picked.emit(depths if depths is not None and len(depths) else None)

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -41,7 +42,12 @@ class LogDeeds:
         """Ask for the name of a marker, and add it."""
         names = list(dict.fromkeys(marker.name for marker in self.markers()))
         name, chosen = QInputDialog.getItem(
-            self._parent, "Add a marker", f"Level at {depth:,.2f} m of {hole}", names, -1, True
+            self._parent,
+            tr("Add a marker"),
+            tr("Level at {depth:,.2f} m of {hole}", depth=depth, hole=hole),
+            names,
+            -1,
+            True,
         )
         if chosen and name.strip():
             self.add_marker(name.strip(), hole, depth)
@@ -49,16 +55,16 @@ class LogDeeds:
     def add_marker(self, name: str, hole: str, depth: float) -> None:
         """Add a marker to a hole, in the place of its own of that name."""
         others = tuple(m for m in self.markers() if (m.name, m.hole) != (name, hole))
-        self._set_markers("add a marker", (*others, HoleMarker(name, hole, round(depth, 3))))
+        self._set_markers(tr("add a marker"), (*others, HoleMarker(name, hole, round(depth, 3))))
 
     def move_marker(self, marker: HoleMarker, depth: float) -> None:
         """Move a marker along its hole."""
         moved = replace(marker, depth=round(depth, 3))
-        self._set_markers("move a marker", tuple(moved if m == marker else m for m in self.markers()))
+        self._set_markers(tr("move a marker"), tuple(moved if m == marker else m for m in self.markers()))
 
     def remove_marker(self, marker: HoleMarker) -> None:
         """Remove a marker."""
-        self._set_markers("remove a marker", tuple(m for m in self.markers() if m != marker))
+        self._set_markers(tr("remove a marker"), tuple(m for m in self.markers() if m != marker))
 
     # Columns and regions
 
@@ -75,7 +81,7 @@ class LogDeeds:
         if form.exec() == QDialog.DialogCode.Accepted and form.changed():
             stated = {each.ref: each for each in (*layer.holes.tables, *form.changed())}
             choices = replace(layer.holes, tables=tuple(stated.values()))
-            self.session.work.change("state the columns of tables of boreholes", layer.id, holes=choices)
+            self.session.work.change(tr("state the columns of tables of boreholes"), layer.id, holes=choices)
 
     def list_in_region(self) -> None:
         """List only holes in the polygons that are picked on the map."""
@@ -85,7 +91,9 @@ class LogDeeds:
         polygons = facts is not None and "Polygon" in (facts.geometry_type or "")
         if holes is None or picks is None or region is None or not polygons:
             self.pane.hole_list.in_region.setChecked(False)
-            self.session.noticed.emit("caution", "No polygon is picked", "Pick one on the map or in the sheet first.")
+            self.session.noticed.emit(
+                "caution", tr("No polygon is picked"), tr("Pick one on the map or in the sheet first.")
+            )
             return
         rows = tuple(picks.rows)
 
@@ -98,4 +106,4 @@ class LogDeeds:
             self.pane.hole_list.region = found
             self.pane.hole_list.refilter()
 
-        self.session.run("Finding holes in the region", work, done, shown=False)
+        self.session.run(tr("Finding holes in the region"), work, done, shown=False)

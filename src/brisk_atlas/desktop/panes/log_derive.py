@@ -11,6 +11,7 @@ import numpy as np
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -37,19 +38,21 @@ class LogDerive:
         if template is None:
             return
         menu.addSeparator()
-        menu.addAction("Work out a curve…", self.ask_expression)
+        menu.addAction(tr("Work out a curve…"), self.ask_expression)
         for name in (curve.name for track in template.tracks for curve in track.curves):
-            below = menu.addMenu(f"From {name}")
+            below = menu.addMenu(tr("From {name}", name=name))
             assert below is not None
-            below.addAction("Without spikes", partial(self.add_despiked, name))
-            below.addAction("On other steps…", partial(self.ask_step, name))
-            below.addAction("Net of gross over a cut-off…", partial(self.ask_net, name))
-        menu.addAction("Compare rocks with the curves", self.compare_rocks)
+            below.addAction(tr("Without spikes"), partial(self.add_despiked, name))
+            below.addAction(tr("On other steps…"), partial(self.ask_step, name))
+            below.addAction(tr("Net of gross over a cut-off…"), partial(self.ask_net, name))
+        menu.addAction(tr("Compare rocks with the curves"), self.compare_rocks)
 
     def ask_expression(self) -> None:
         """Ask for an expression over the curves, and draw it."""
-        words = "Name [unit] = an expression over curves and depth_m, in SQL, such as  phi [%] = (2.65 - RHOB) / 0.0165"
-        text, chosen = QInputDialog.getText(self._parent, "Work out a curve", words)
+        words = tr(
+            "Name [unit] = an expression over curves and depth_m, in SQL, such as  phi [%] = (2.65 - RHOB) / 0.0165"
+        )
+        text, chosen = QInputDialog.getText(self._parent, tr("Work out a curve"), words)
         name, _, expression = text.partition("=")
         plain, _, unit = name.partition("[")
         if chosen and plain.strip() and expression.strip():
@@ -65,12 +68,12 @@ class LogDerive:
         """Draw a curve without its spikes."""
         from brisk_atlas.core.strip.holes.derive import without_spikes
 
-        self._derive_from(name, f"{name} without spikes", without_spikes)
+        self._derive_from(name, tr("{name} without spikes", name=name), without_spikes)
 
     def ask_step(self, name: str) -> None:
         """Ask for a step, and draw a curve on it."""
         step, chosen = QInputDialog.getDouble(
-            self._parent, "Other steps", f"{name} on steps of so many metres", 1.0, 0.001, 1000.0, 3
+            self._parent, tr("Other steps"), tr("{name} on steps of so many metres", name=name), 1.0, 0.001, 1000.0, 3
         )
         if chosen:
             self.add_resampled(name, step)
@@ -79,7 +82,9 @@ class LogDerive:
         """Draw a curve on other steps."""
         from brisk_atlas.core.strip.holes.derive import resampled
 
-        self._derive_from(name, f"{name} each {step:g} m", lambda curve: resampled(curve, step))
+        self._derive_from(
+            name, tr("{name} each {step:g} m", name=name, step=step), lambda curve: resampled(curve, step)
+        )
 
     def _derive_from(self, name: str, new: str, make: Callable[[HoleCurve], HoleCurve]) -> None:
         def of(data: HoleData, job: Job) -> HoleCurve | None:
@@ -110,7 +115,7 @@ class LogDerive:
             else:
                 self.session.fault(error)
 
-        self.session.run(f"Working out {name}", work, done, failed=failed)
+        self.session.run(tr("Working out {name}", name=name), work, done, failed=failed)
 
     def ask_net(self, name: str) -> None:
         """Ask for a cut-off, and state how much of what is in sight lies beyond it."""
@@ -118,9 +123,11 @@ class LogDerive:
         curve = data.curve(name) if data is not None else None
         if data is None or curve is None:
             return
-        words = f"How much of what is in sight has {name} of at least so many {curve.unit or 'units'}?"
+        words = tr(
+            "How much of what is in sight has {name} of at least so many {unit}?", name=name, unit=curve.unit or "units"
+        )
         cut_off, chosen = QInputDialog.getDouble(
-            self._parent, "Net of gross", words, float(np.nanmedian(curve.values)), -1e9, 1e9, 4
+            self._parent, tr("Net of gross"), words, float(np.nanmedian(curve.values)), -1e9, 1e9, 4
         )
         if chosen:
             self.show_net(name, cut_off)
@@ -137,9 +144,29 @@ class LogDerive:
         top, base = max(top, 0.0), min(base, data.depth_range[1])
         found = net_of_gross(curve, cut_off, top, base)
         mean = f"{found.mean:,.4g} {curve.unit}".strip()
-        about = f"{found.unknown:,.1f} m have no value; the mean of what lies beyond is {mean}."
-        words = f"{data.hole.name}, {top:,.1f} to {base:,.1f} m: {found.net:,.1f} of {found.gross:,.1f} m"
-        self.session.noticed.emit("good", f"{words} have {name} ≥ {cut_off:g} {curve.unit} ({found.share:.1%})", about)
+        about = tr(
+            "{unknown:,.1f} m have no value; the mean of what lies beyond is {mean}.", unknown=found.unknown, mean=mean
+        )
+        words = tr(
+            "{name}, {top:,.1f} to {base:,.1f} m: {net:,.1f} of {gross:,.1f} m",
+            name=data.hole.name,
+            top=top,
+            base=base,
+            net=found.net,
+            gross=found.gross,
+        )
+        self.session.noticed.emit(
+            "good",
+            tr(
+                "{words} have {name} ≥ {cut_off:g} {unit} ({share:.1%})",
+                words=words,
+                name=name,
+                cut_off=cut_off,
+                unit=curve.unit,
+                share=found.share,
+            ),
+            about,
+        )
 
     def compare_rocks(self) -> None:
         """Report the intervals whose values look more like those of another rock."""
@@ -153,7 +180,7 @@ class LogDerive:
         names = [curve.name for track in template.tracks for curve in track.curves]
         if rocks is None or not names:
             self.session.noticed.emit(
-                "caution", "A track of rocks and a curve are needed", "Add them under Quantities."
+                "caution", tr("A track of rocks and a curve are needed"), tr("Add them under Quantities.")
             )
             return
 
@@ -164,12 +191,24 @@ class LogDerive:
 
         def done(found: tuple) -> None:
             lines = [
-                f"{d.top:g} to {d.base:g} m: {d.stated}, {d.share:.0%} of its values look like {d.looks_like}"
+                tr(
+                    "{top:g} to {base:g} m: {stated}, {share:.0%} of its values look like {looks_like}",
+                    top=d.top,
+                    base=d.base,
+                    stated=d.stated,
+                    share=d.share,
+                    looks_like=d.looks_like,
+                )
                 for d in found
             ]
-            count = f"{len(found)} of {len(rocks.values)} intervals look like another rock by {', '.join(names)}"
+            count = tr(
+                "{count} of {count2} intervals look like another rock by {names}",
+                count=len(found),
+                count2=len(rocks.values),
+                names=", ".join(names),
+            )
             self.session.noticed.emit(
                 "good" if not found else "caution", f"{data.hole.name}: {count}", "\n".join(lines)
             )
 
-        self.session.run("Comparing rocks with the logs", work, done)
+        self.session.run(tr("Comparing rocks with the logs"), work, done)

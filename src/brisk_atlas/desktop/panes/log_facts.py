@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
 
@@ -23,13 +25,13 @@ class LogFacts(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.table = ArrowView("hole facts", "Facts of the hole")
+        self.table = ArrowView("hole facts", tr("Facts of the hole"))
         self.words = PlainLabel()
         self.words.setObjectName("quiet")
-        self.columns = QPushButton("Columns…")
+        self.columns = QPushButton(tr("Columns…"))
         self.columns.setObjectName("hole columns")
         self.columns.setToolTip(
-            "State which columns of a table name the hole and its depths, where that was guessed wrong"
+            tr("State which columns of a table name the hole and its depths, where that was guessed wrong")
         )
         row = QHBoxLayout()
         row.addWidget(self.words, 1)
@@ -51,30 +53,36 @@ class LogFacts(QWidget):
         hole = data.hole
         rows = [("hole", hole.name, "")]
         if hole.xy is not None:
-            rows.append(("collar", f"{hole.xy[0]:,.2f}, {hole.xy[1]:,.2f}", hole.crs or "its CRS is not stated"))
+            rows.append(("collar", f"{hole.xy[0]:,.2f}, {hole.xy[1]:,.2f}", hole.crs or tr("its CRS is not stated")))
         if hole.elevation is not None:
-            rows.append(("elevation of the collar", f"{hole.elevation:,.1f} m", ""))
+            rows.append((tr("elevation of the collar"), f"{hole.elevation:,.1f} m", ""))
         if hole.length is not None:
             rows.append(("length", f"{hole.length:,.1f} m", ""))
             if hole.deviates:
                 east, north, down = hole.way.position_at(hole.length)[0].tolist()
-                away = f"{down:,.1f} m below the collar, {abs(east):,.1f} m {'east' if east >= 0 else 'west'}"
+                away = tr(
+                    "{down:,.1f} m below the collar, {east:,.1f} m {what}",
+                    down=down,
+                    east=abs(east),
+                    what="east" if east >= 0 else "west",
+                )
                 rows.append(
                     (
-                        "its end",
+                        tr("its end"),
                         f"{away}, {abs(north):,.1f} m {'north' if north >= 0 else 'south'}",
-                        "minimum curvature",
+                        tr("minimum curvature"),
                     )
                 )
         rows += [(name.replace("_", " "), value, "collar") for name, value in hole.facts]
         rows += [(str(table.role), table.ref.name, table.reason) for table in hole.tables]
         rows += [
-            ("photograph", each.ref.name, f"{each.top:g} to {each.base:g} m, by its name") for each in hole.pictures
+            (tr("photograph"), each.ref.name, tr("{top:g} to {base:g} m, by its name", top=each.top, base=each.base))
+            for each in hole.pictures
         ]
-        rows += [("description", ref.name, f"{len(data.texts):,} depths") for ref in hole.texts]
-        rows += [("remark", remark, "") for remark in data.remarks]
+        rows += [(tr("description"), ref.name, tr("{count:,} depths", count=len(data.texts))) for ref in hole.texts]
+        rows += [(tr("remark"), remark, "") for remark in data.remarks]
         schema = pa.schema([(name, pa.string()) for name in ("fact", "stated", "about")])
         table = pa.Table.from_pylist([dict(zip(schema.names, row)) for row in rows], schema)
-        self.table.show_table(table, ["Fact", "Stated", "From, or why"])
-        word = "remark" if len(data.remarks) == 1 else "remarks"
-        self.words.setText(f"{hole.name}: {len(data.remarks)} {word}" if data.remarks else hole.name)
+        self.table.show_table(table, [tr("Fact"), tr("Stated"), tr("From, or why")])
+        count = len(data.remarks)
+        self.words.setText(f"{hole.name}: {trn('{count} remark', '{count} remarks', count)}" if count else hole.name)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
 
@@ -35,26 +36,32 @@ class LogFiles:
         menu.clear()
         if self.pane.first is None:
             return
-        menu.addAction("Log as PDF at a true scale…", self.ask_pages)
-        menu.addAction("What is in sight as a picture…", self.ask_picture)
-        menu.addAction("Curves on show as LAS 2.0…", self.ask_las)
-        menu.addAction("Numbers in sight as a table…", self.ask_numbers)
+        menu.addAction(tr("Log as PDF at a true scale…"), self.ask_pages)
+        menu.addAction(tr("What is in sight as a picture…"), self.ask_picture)
+        menu.addAction(tr("Curves on show as LAS 2.0…"), self.ask_las)
+        menu.addAction(tr("Numbers in sight as a table…"), self.ask_numbers)
         count = len(self.pane.content.chosen)
-        words = "All of this hole into a folder…" if count == 1 else f"All of {count} holes into a folder…"
+        words = (
+            tr("All of this hole into a folder…")
+            if count == 1
+            else tr("All of {count} holes into a folder…", count=count)
+        )
         menu.addAction(words, self.ask_folder)
         if self.markers():
-            menu.addAction("Markers as a table…", self.ask_markers)
+            menu.addAction(tr("Markers as a table…"), self.ask_markers)
 
     def ask_pages(self) -> None:
         """Ask for a scale and a file, and write the log as PDF."""
         scales = ["1:50", "1:100", "1:200", "1:500", "1:1000", "1:2000"]
-        words, chosen = QInputDialog.getItem(self._parent, "Log as PDF", "Scale", scales, 2, True)
+        words, chosen = QInputDialog.getItem(self._parent, tr("Log as PDF"), tr("Scale"), scales, 2, True)
         try:
             scale = float(words.replace("1:", "").replace(",", ""))
         except ValueError:
             return
         path = (
-            ask_save_path(self._parent, "Save the log", "strip_log", {".pdf": "PDF"}) if chosen and scale > 0 else None
+            ask_save_path(self._parent, tr("Save the log"), "strip_log", {".pdf": "PDF"})
+            if chosen and scale > 0
+            else None
         )
         if path is not None:
             self.write_pages(path, scale)
@@ -69,11 +76,11 @@ class LogFiles:
 
             return write_pages(holes, template, path, scale=scale, markers=markers, check=job.check)
 
-        self._write("Writing the log", work, path)
+        self._write(tr("Writing the log"), work, path)
 
     def ask_picture(self) -> None:
         """Ask for a file, and write what is in sight as a picture."""
-        path = ask_save_path(self._parent, "Save a picture", "strip_log", {".png": "PNG"})
+        path = ask_save_path(self._parent, tr("Save a picture"), "strip_log", {".png": "PNG"})
         if path is not None:
             self.write_picture(path)
 
@@ -97,11 +104,11 @@ class LogFiles:
         except AtlasError as error:
             self.session.noticed.emit("fault", str(error), "")
             return
-        self.session.noticed.emit("good", f"Wrote {path}", "")
+        self.session.noticed.emit("good", tr("Wrote {path}", path=path), "")
 
     def ask_las(self) -> None:
         """Ask for a file, and write the curves on show as LAS 2.0."""
-        path = ask_save_path(self._parent, "Save the curves", "log", {".las": "LAS 2.0"})
+        path = ask_save_path(self._parent, tr("Save the curves"), "log", {".las": tr("LAS 2.0")})
         if path is not None:
             self.write_las(path)
 
@@ -115,11 +122,11 @@ class LogFiles:
 
             return write_las(data, names, path)
 
-        self._write("Writing the curves", work, path)
+        self._write(tr("Writing the curves"), work, path)
 
     def ask_numbers(self) -> None:
         """Ask for a file, and write the numbers in sight."""
-        path = ask_save_path(self._parent, "Save the numbers", "log", FORMATS)
+        path = ask_save_path(self._parent, tr("Save the numbers"), "log", FORMATS)
         if path is not None:
             self.write_numbers(path)
 
@@ -135,11 +142,11 @@ class LogFiles:
 
             write_table(numbers_of(data, names, template.depth, sight), path, FORMATS[path.suffix.lower()])
 
-        self._write("Writing the numbers", work, path)
+        self._write(tr("Writing the numbers"), work, path)
 
     def ask_folder(self) -> None:
         """Ask for a folder, and write all that belongs to the holes on show into it."""
-        chosen = QFileDialog.getExistingDirectory(self._parent, "A new folder, or an empty one")
+        chosen = QFileDialog.getExistingDirectory(self._parent, tr("A new folder, or an empty one"))
         if chosen:
             self.write_folder(Path(chosen))
 
@@ -156,11 +163,11 @@ class LogFiles:
 
             return write_hole_folder(cache, layer, own, folder, job.check)
 
-        self._write("Writing the holes", work, folder)
+        self._write(tr("Writing the holes"), work, folder)
 
     def ask_markers(self) -> None:
         """Ask for a file, and write the markers."""
-        path = ask_save_path(self._parent, "Save the markers", "markers", FORMATS)
+        path = ask_save_path(self._parent, tr("Save the markers"), "markers", FORMATS)
         if path is not None:
             self.write_markers(path)
 
@@ -180,7 +187,9 @@ class LogFiles:
             }
             write_table(pa.table(rows), path, FORMATS[path.suffix.lower()])
 
-        self._write("Writing the markers", work, path)
+        self._write(tr("Writing the markers"), work, path)
 
     def _write(self, title: str, work: Callable[[Job], object], path: Path) -> None:
-        self.session.run(title, work, lambda nothing: self.session.noticed.emit("good", f"Wrote {path}", ""))
+        self.session.run(
+            title, work, lambda nothing: self.session.noticed.emit("good", tr("Wrote {path}", path=path), "")
+        )

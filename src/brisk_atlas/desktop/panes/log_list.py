@@ -19,6 +19,8 @@ from PyQt6.QtWidgets import (
     QWidgetAction,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
 from .bar_buttons import bar_button, bar_menu
@@ -26,8 +28,8 @@ from .bar_buttons import bar_button, bar_menu
 if TYPE_CHECKING:
     from brisk_atlas.core.strip.holes.hole_set import HoleSet
 
-HEADS = {"hole": "Hole", "length_m": "Length, m", "elevation_m": "Elevation, m", "drilled": "Drilled",
-         "method": "Method", "deviated": "Deviates", "has": "Has", "logged": "Logged"}  # fmt: skip
+HEADS = {"hole": tr("Hole"), "length_m": tr("Length, m"), "elevation_m": tr("Elevation, m"), "drilled": tr("Drilled"),
+         "method": tr("Method"), "deviated": tr("Deviates"), "has": tr("Has"), "logged": tr("Logged")}  # fmt: skip
 LONGEST_M = 20_000.0
 
 
@@ -51,21 +53,31 @@ class LogList(QWidget):
         self._has: tuple[str, ...] = ()
         self.text = QLineEdit()
         self.text.setObjectName("holes text")
-        self.text.setPlaceholderText("Name or fact")
-        self.text.setAccessibleName("Only holes in whose facts this is")
+        self.text.setPlaceholderText(tr("Name or fact"))
+        self.text.setAccessibleName(tr("Only holes in whose facts this is"))
         self.text.setClearButtonEnabled(True)
-        self.has, self.menu = bar_menu("Has…", "holes has", "Only holes of which there is all of what is chosen")
-        self.more, _ = bar_menu("More…", "holes more", "Only holes by length and date")
-        self.shortest, self.longest = self._length("holes shortest"), self._length("holes longest")
-        self.begin, self.end = self._date("holes begin"), self._date("holes end")
+        self.has, self.menu = bar_menu(
+            tr("Has…"), "holes has", tr("Only holes of which there is all of what is chosen")
+        )
+        self.more, _ = bar_menu(tr("More…"), "holes more", tr("Only holes by length and date"))
+        self.shortest, self.longest = (
+            self._length("holes shortest", tr("Shortest")),
+            self._length("holes longest", tr("Longest")),
+        )
+        self.begin, self.end = self._date("holes begin", tr("Drilled from")), self._date("holes end", tr("Drilled to"))
         self.more.setMenu(self._more_menu())
-        self.in_view = bar_button("In view", "holes in view", "Only holes in what the map shows", checkable=True)
+        self.in_view = bar_button(
+            tr("In view"), "holes in view", tr("Only holes in what the map shows"), checkable=True
+        )
         self.in_region = bar_button(
-            "In picked", "holes in picked", "Only holes in the polygons that are picked on the map", checkable=True
+            tr("In picked"),
+            "holes in picked",
+            tr("Only holes in the polygons that are picked on the map"),
+            checkable=True,
         )
         self.count = PlainLabel()
         self.count.setObjectName("quiet")
-        self.table = ArrowView("holes", "Boreholes")
+        self.table = ArrowView("holes", tr("Boreholes"))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         above = QHBoxLayout()
         above.setContentsMargins(6, 3, 6, 3)
@@ -88,19 +100,19 @@ class LogList(QWidget):
         assert model is not None
         model.selectionChanged.connect(lambda on, off: self._choose())
 
-    def _length(self, name: str) -> QDoubleSpinBox:
+    def _length(self, name: str, words: str) -> QDoubleSpinBox:
         spin = QDoubleSpinBox()
         spin.setObjectName(name)
-        spin.setAccessibleName(name)
+        spin.setAccessibleName(words)
         spin.setRange(0.0, LONGEST_M)
-        spin.setSpecialValueText("any")
+        spin.setSpecialValueText(tr("any"))
         spin.setSuffix(" m")
         return spin
 
-    def _date(self, name: str) -> QLineEdit:
+    def _date(self, name: str, words: str) -> QLineEdit:
         edit = QLineEdit()
         edit.setObjectName(name)
-        edit.setAccessibleName(name)
+        edit.setAccessibleName(words)
         edit.setPlaceholderText("2030-01-20")
         return edit
 
@@ -108,10 +120,10 @@ class LogList(QWidget):
         menu, form = QMenu(self), QWidget()
         rows = QFormLayout(form)
         for label, widget in (
-            ("at least", self.shortest),
-            ("at most", self.longest),
-            ("drilled from", self.begin),
-            ("to", self.end),
+            (tr("at least"), self.shortest),
+            (tr("at most"), self.longest),
+            (tr("drilled from"), self.begin),
+            (tr("to"), self.end),
         ):
             rows.addRow(label, widget)
         action = QWidgetAction(menu)
@@ -134,7 +146,7 @@ class LogList(QWidget):
         """List only holes of which there is something, or no more only these."""
         rest = tuple(each for each in self._has if each != word)
         self._has = (*rest, word) if on else rest
-        self.has.setText(f"Has {', '.join(self._has)}" if self._has else "Has…")
+        self.has.setText(tr("Has {has}", has=", ".join(self._has)) if self._has else tr("Has…"))
         self.refilter()
 
     def _turn_region(self, on: bool) -> None:
@@ -174,7 +186,7 @@ class LogList(QWidget):
         empty = [name for name in ("drilled", "method", "logged") if table.column(name).null_count == table.num_rows]
         table = table.drop_columns(empty)
         self.table.show_table(table, [HEADS[name] for name in table.column_names], {"length_m": 1, "elevation_m": 1})
-        self.count.setText(f"{len(self.numbers):,} of {len(self.holes):,}")
+        self.count.setText(tr("{count:,} of {count2:,}", count=len(self.numbers), count2=len(self.holes)))
 
     def map_moved(self) -> None:
         """Follow the map where only holes in its view are listed."""

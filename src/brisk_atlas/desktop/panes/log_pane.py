@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QMenu, QScrollBar, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import DataRef, number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.holes.log_drawing import HoleOnShow
 from brisk_atlas.core.strip.holes.tracks import (
     AS_IT_COMES,
@@ -71,7 +72,7 @@ class LogPane(QWidget):
         self.canvas = LogCanvas(self.photos)
         self.bar, self.hole_list = LogBar(), LogList()
         self.plot, self.facts = LogCrossplot(), LogFacts()
-        self.numbers = ArrowView("log numbers", "Numbers of the depths in sight")
+        self.numbers = ArrowView("log numbers", tr("Numbers of the depths in sight"))
         self.template: LogTemplate | None = None
         self.hung = ""  # the marker on which holes hang, "" for none
         self.deeds, self.derive = LogDeeds(session, self), LogDerive(session, self)
@@ -80,7 +81,7 @@ class LogPane(QWidget):
         self.read.setObjectName("quiet")
         self.read.setContentsMargins(8, 1, 8, 2)
         self.aside = QScrollBar(Qt.Orientation.Horizontal)
-        self.aside.setAccessibleName("Tracks to the side")
+        self.aside.setAccessibleName(tr("Tracks to the side"))
         log = QWidget()
         inner = QVBoxLayout(log)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -198,7 +199,7 @@ class LogPane(QWidget):
             shifts = self.canvas.hang_on(self.hung)
             self.canvas.holes = before
             shown = [replace(hole, shift=shift) for hole, shift in zip(shown, shifts)]
-        self.canvas.show_holes(shown, self.template, "" if shown else "Choose a hole in the list.")
+        self.canvas.show_holes(shown, self.template, "" if shown else tr("Choose a hole in the list."))
         self.canvas.show_markers(self.deeds.markers())
         self._fit_aside()
         self._show_numbers()
@@ -257,9 +258,9 @@ class LogPane(QWidget):
     def _fill_hang_menu(self) -> None:
         menu = self.bar.hang_menu
         menu.clear()
-        menu.addAction("depth", lambda: self.hang(""))
+        menu.addAction(tr("depth"), lambda: self.hang(""))
         for name in dict.fromkeys(marker.name for marker in self.deeds.markers()):
-            menu.addAction(f"marker {name}", lambda name=name: self.hang(name))
+            menu.addAction(tr("marker {name}", name=name), lambda name=name: self.hang(name))
 
     def hang(self, name: str) -> None:
         """Move holes so that their markers of a name lie beside each other, "" for none."""
@@ -313,12 +314,14 @@ class LogPane(QWidget):
 
         def done(picture: Image.Image | None) -> None:
             if picture is None:
-                self.session.noticed.emit("caution", f"{ref.name} can't be read as a picture", "It may be damaged.")
+                self.session.noticed.emit(
+                    "caution", tr("{name} can't be read as a picture", name=ref.name), tr("It may be damaged.")
+                )
                 return
             self.window_of_photo = PhotoWindow(image_of(picture), ref.name, self)
             self.window_of_photo.show()
 
-        self.session.run("Reading a photograph", work, done, shown=False)
+        self.session.run(tr("Reading a photograph"), work, done, shown=False)
 
     def _fit_aside(self) -> None:
         most = max(0, round(self.canvas.whole_px - self.canvas.width()))
@@ -360,18 +363,20 @@ class LogPane(QWidget):
         else:
             words = [data.hole.name for data in shown]
             words += [f"{number_text(data.hole.length)} m" for data in shown[:1] if data.hole.length]
-            words += [f"{len(data.remarks)} remarks, see Facts" for data in shown[:1] if data.remarks]
+            words += [tr("{count} remarks, see Facts", count=len(data.remarks)) for data in shown[:1] if data.remarks]
         self.read.setText("   ".join(words[:MOST_READ]))
 
     def _show_menu(self, spot: LogSpot, at: QPoint) -> None:
         menu = QMenu(self)
         name = self.canvas.holes[spot.hole].data.hole.name
-        menu.addAction("Add a marker here…", lambda: self.deeds.ask_marker(name, spot.measured))
+        menu.addAction(tr("Add a marker here…"), lambda: self.deeds.ask_marker(name, spot.measured))
         near = [
             m
             for m in self.deeds.markers()
             if m.hole == name and abs(m.depth - spot.measured) < (self.canvas.high - self.canvas.low) / 50
         ]
         for marker in near:
-            menu.addAction(f"Remove marker {marker.name}", lambda marker=marker: self.deeds.remove_marker(marker))
+            menu.addAction(
+                tr("Remove marker {name}", name=marker.name), lambda marker=marker: self.deeds.remove_marker(marker)
+            )
         menu.exec(at)

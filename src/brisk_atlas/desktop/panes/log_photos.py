@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -72,7 +73,7 @@ class LogPhotos(QObject):
             self._coming.discard(key)
             self._held[key] = None
 
-        self.session.run("Reading a photograph", work, done, shown=False, failed=failed)
+        self.session.run(tr("Reading a photograph"), work, done, shown=False, failed=failed)
 
 
 def image_of(picture: Image.Image) -> QImage:

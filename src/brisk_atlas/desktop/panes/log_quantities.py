@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 
 if TYPE_CHECKING:
@@ -15,7 +17,7 @@ if TYPE_CHECKING:
 
 WIDE_PX, TALL_PX = 330, 380
 NAME = Qt.ItemDataRole.UserRole
-INTERVALS = "Intervals"
+INTERVALS = tr("Intervals")
 
 
 class LogQuantities(QWidget):
@@ -31,12 +33,12 @@ class LogQuantities(QWidget):
         super().__init__()
         self.search = QLineEdit()
         self.search.setObjectName("quantity search")
-        self.search.setPlaceholderText("Search by name, unit or meaning")
-        self.search.setAccessibleName("Search quantities")
+        self.search.setPlaceholderText(tr("Search by name, unit or meaning"))
+        self.search.setAccessibleName(tr("Search quantities"))
         self.search.setClearButtonEnabled(True)
         self.tree = QTreeWidget()
         self.tree.setObjectName("quantities")
-        self.tree.setAccessibleName("Quantities by category")
+        self.tree.setAccessibleName(tr("Quantities by category"))
         self.tree.setHeaderHidden(True)
         self.tree.setColumnCount(2)
         self.tree.setFixedSize(WIDE_PX, TALL_PX)

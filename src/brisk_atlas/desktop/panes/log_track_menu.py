@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.holes.template_file import templates_in, write_template
 from brisk_atlas.core.strip.holes.tracks import LogTemplate, Track, TrackKind, default_template
 from brisk_atlas.core.system.folders import config_folder
@@ -52,14 +53,15 @@ def fill_track_menu(menu: QMenu, pane: ShowsTracks) -> None:
         if kind is TrackKind.DEPTH or not any(track.kind is kind for track in template.tracks):
             track = Track(kind, "", 48.0 if kind is TrackKind.TEXT else 26.0 if kind is TrackKind.PICTURES else 12.0)
             menu.addAction(
-                f"Add {kind}", partial(pane.use_template, replace(template, tracks=(*template.tracks, track)))
+                tr("Add {kind}", kind=kind),
+                partial(pane.use_template, replace(template, tracks=(*template.tracks, track))),
             )
     menu.addSeparator()
-    menu.addAction("Store as a template…", lambda: store_template(menu, template))
+    menu.addAction(tr("Store as a template…"), lambda: store_template(menu, template))
     if pane.first is not None:
-        menu.addAction("As it comes", partial(pane.use_template, default_template(pane.first)))
+        menu.addAction(tr("As it comes"), partial(pane.use_template, default_template(pane.first)))
     for stored in templates_in(config_folder() / FOLDER):
-        menu.addAction(f"Template {stored.name}", partial(pane.use_template, stored))
+        menu.addAction(tr("Template {name}", name=stored.name), partial(pane.use_template, stored))
 
 
 def _fill_track(menu: QMenu, pane: ShowsTracks, template: LogTemplate, number: int, track: Track) -> None:
@@ -74,24 +76,24 @@ def _fill_track(menu: QMenu, pane: ShowsTracks, template: LogTemplate, number: i
         return replace(template, tracks=tuple(tracks))
 
     if number > 0:
-        menu.addAction("To the left", partial(pane.use_template, moved(-1)))
+        menu.addAction(tr("To the left"), partial(pane.use_template, moved(-1)))
     if number < len(template.tracks) - 1:
-        menu.addAction("To the right", partial(pane.use_template, moved(1)))
-    for words, factor in (("Wider", WIDER), ("Narrower", NARROWER)):
+        menu.addAction(tr("To the right"), partial(pane.use_template, moved(1)))
+    for words, factor in ((tr("Wider"), WIDER), (tr("Narrower"), NARROWER)):
         width = min(max(track.width * factor, NARROWEST_MM), WIDEST_MM)
         menu.addAction(words, partial(pane.use_template, changed(replace(track, width=width))))
     if track.kind is TrackKind.CURVES:
         _fill_curves(menu, pane, template, number, track, changed)
     menu.addSeparator()
-    menu.addAction("Remove", partial(pane.use_template, changed(None)))
+    menu.addAction(tr("Remove"), partial(pane.use_template, changed(None)))
 
 
 def _fill_curves(menu: QMenu, pane: ShowsTracks, template: LogTemplate, number: int, track: Track, changed) -> None:  # type: ignore[no-untyped-def]
     """Add what can be done with the curves of a track."""
     menu.addSeparator()
     for words, on, new in (
-        ("Logarithmic", track.logarithmic, replace(track, logarithmic=not track.logarithmic)),
-        ("Wrap what leaves the track", track.wrap, replace(track, wrap=not track.wrap)),
+        (tr("Logarithmic"), track.logarithmic, replace(track, logarithmic=not track.logarithmic)),
+        (tr("Wrap what leaves the track"), track.wrap, replace(track, wrap=not track.wrap)),
     ):
         action = menu.addAction(words, partial(pane.use_template, changed(new)))
         assert action is not None
@@ -102,7 +104,8 @@ def _fill_curves(menu: QMenu, pane: ShowsTracks, template: LogTemplate, number: 
         joined = replace(before, curves=(*before.curves, *track.curves))
         tracks = (*template.tracks[: number - 1], joined, *template.tracks[number + 1 :])
         menu.addAction(
-            f"Into the track of {name_of(before)}", partial(pane.use_template, replace(template, tracks=tracks))
+            tr("Into the track of {name_of}", name_of=name_of(before)),
+            partial(pane.use_template, replace(template, tracks=tracks)),
         )
     for n, curve in enumerate(track.curves):
         below = menu.addMenu(f"{curve.name}…") if len(track.curves) > 1 else menu
@@ -113,14 +116,14 @@ def _fill_curves(menu: QMenu, pane: ShowsTracks, template: LogTemplate, number: 
             found: LogTemplate = changed(replace(track, curves=curves))
             return found
 
-        fills = [("Fill none", ""), ("Fill to the left", "left"), ("Fill to the right", "right")]
-        fills += [(f"Fill to {other.name}", other.name) for other in track.curves if other is not curve]
+        fills = [(tr("Fill none"), ""), (tr("Fill to the left"), "left"), (tr("Fill to the right"), "right")]
+        fills += [(tr("Fill to {name}", name=other.name), other.name) for other in track.curves if other is not curve]
         for words, fill in fills:
             action = below.addAction(words, lambda n=n, fill=fill: pane.use_template(with_curve(n, fill=fill)))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(curve.fill == fill)
-        below.addAction("Values at the sides…", lambda n=n: _ask_ends(menu, pane, track, n, with_curve))
+        below.addAction(tr("Values at the sides…"), lambda n=n: _ask_ends(menu, pane, track, n, with_curve))
 
 
 def _ask_ends(parent: QWidget, pane: ShowsTracks, track: Track, number: int, with_curve) -> None:  # type: ignore[no-untyped-def]
@@ -129,8 +132,8 @@ def _ask_ends(parent: QWidget, pane: ShowsTracks, track: Track, number: int, wit
 
     curve = pane.first.curve(track.curves[number].name) if pane.first is not None else None
     now = ends_of(curve, track.curves[number], logarithmic=track.logarithmic) if curve is not None else (0.0, 1.0)
-    words = "From the left to the right side, such as 0 to 150; the larger first turns it round"
-    text, chosen = QInputDialog.getText(parent, "Values at the sides", words, text=f"{now[0]:g} to {now[1]:g}")
+    words = tr("From the left to the right side, such as 0 to 150; the larger first turns it round")
+    text, chosen = QInputDialog.getText(parent, tr("Values at the sides"), words, text=f"{now[0]:g} to {now[1]:g}")
     parts = text.replace(",", ".").split("to")
     try:
         low, high = (float(part) for part in parts)
@@ -142,6 +145,6 @@ def _ask_ends(parent: QWidget, pane: ShowsTracks, track: Track, number: int, wit
 
 def store_template(parent: QWidget, template: LogTemplate) -> None:
     """Ask for a name and store the tracks under it."""
-    name, chosen = QInputDialog.getText(parent, "Store as a template", "Name", text=template.name)
+    name, chosen = QInputDialog.getText(parent, tr("Store as a template"), tr("Name"), text=template.name)
     if chosen and name.strip():
         write_template(replace(template, name=name.strip()), config_folder() / FOLDER)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QToolButton, QVBox
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.view import PICK_PX
 from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
@@ -43,7 +44,7 @@ HOVER_MS = 40
 PLACE_PICTURE = QSize(160, 100)
 FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
-NO_GRIDS = "Two grids have a difference on the map; the Change drawer compares the rows of other layers."
+NO_GRIDS = tr("Two grids have a difference on the map; the Change drawer compares the rows of other layers.")
 MEASURES = ("distance", "area")
 MEASURED_AS = {"sketch line": "distance", "sketch area": "area"}  # while they are drawn
 
@@ -84,7 +85,7 @@ class MapPane(QWidget):
         self._bar_row.setContentsMargins(8, 2, 8, 2)
         self._bar_row.setSpacing(2)
         self.bar.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # as narrow as a twin
-        title = PlainLabel("Map")
+        title = PlainLabel(tr("Map"))
         title.setObjectName("heading")
         self._bar_row.addWidget(title)
         self.message = PlainLabel("")
@@ -381,7 +382,7 @@ class MapPane(QWidget):
                 self.canvas.look(self._fitting(replace(extent, crs=crs)))
 
         if layers:
-            self.session.run("Fitting", work, done, shown=False)
+            self.session.run(tr("Fitting"), work, done, shown=False)
 
     def _fitting(self, extent: Extent, *, margin: float = 0.05) -> View:
         """Return the view that shows an extent, turned as the map is."""
@@ -422,7 +423,9 @@ class MapPane(QWidget):
             (xmin, ymin), (xmax, ymax) = bounds[:, :2].min(axis=0).tolist(), bounds[:, 2:].max(axis=0).tolist()
             return Extent(xmin, ymin, xmax, ymax, crs)
 
-        self.session.run("Going there", work, lambda e: self.canvas.look(self._fitting(e, margin=0.25)), shown=False)
+        self.session.run(
+            tr("Going there"), work, lambda e: self.canvas.look(self._fitting(e, margin=0.25)), shown=False
+        )
 
     def box_zoom(self) -> None:
         self.canvas.boxing = True
@@ -501,4 +504,4 @@ class MapPane(QWidget):
             if self._pointer != pointer:
                 self._hover.start()
 
-        self._reading = self.session.run("Reading the change", work, done, shown=False, failed=lambda error: None)
+        self._reading = self.session.run(tr("Reading the change"), work, done, shown=False, failed=lambda error: None)

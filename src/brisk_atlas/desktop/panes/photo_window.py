@@ -5,6 +5,8 @@ from __future__ import annotations
 from PyQt6.QtGui import QImage, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QDialog, QGraphicsScene, QGraphicsView, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 WHEEL_ZOOM = 1.25
 
 
@@ -13,7 +15,7 @@ class PhotoView(QGraphicsView):
 
     def __init__(self, image: QImage) -> None:
         super().__init__()
-        self.setAccessibleName("Photograph")
+        self.setAccessibleName(tr("Photograph"))
         self.held = QGraphicsScene()
         self.held.addPixmap(QPixmap.fromImage(image))
         self.setScene(self.held)

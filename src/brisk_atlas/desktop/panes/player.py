@@ -7,6 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QToolButton
 
+from brisk_atlas.core.model.language import tr
+
 STEP_MS = 700
 
 
@@ -15,9 +17,9 @@ class Player(QToolButton):
 
     def __init__(self, step: Callable[[], object], ready: Callable[[], bool] = lambda: True) -> None:
         super().__init__()
-        self.setText("Play")
+        self.setText(tr("Play"))
         self.setCheckable(True)
-        self.setToolTip("Step through the dates; the first follows the last")
+        self.setToolTip(tr("Step through the dates; the first follows the last"))
         self.ready = ready
         self._timer = QTimer(self)
         self._timer.setInterval(STEP_MS)
@@ -25,7 +27,7 @@ class Player(QToolButton):
         self.toggled.connect(self._turn)
 
     def _turn(self, on: bool) -> None:
-        self.setText("Pause" if on else "Play")
+        self.setText(tr("Pause") if on else tr("Play"))
         if on:
             self._timer.start()
         else:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye
 
 from ..icons import icon
@@ -15,14 +16,15 @@ from ..theme import Theme
 RIM_PX, GAP_PX, NARROWEST_PX = 8, 8, 260
 GROUND_PX = 120  # that the name of a ground takes at most; the tip has all of it
 VIEWS = (
-    ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
-    ("From the west", "west"), ("From above", "above"), ("Back to the view before", "back"),
+    (tr("All of the ground"), "whole"), (tr("From the north"), "north"), (tr("From the east"), "east"),
+    (tr("From the south"), "south"),
+    (tr("From the west"), "west"), (tr("From above"), "above"), (tr("Back to the view before"), "back"),
 )  # fmt: skip
 DEEDS = (
-    ("Measure along the ground", "distance"), ("Line of sight", "sight"),
-    ("What can be seen from the middle…", "viewshed"), ("", ""),
-    ("Pick points in a box", "box"), ("Pick points with a lasso", "lasso"), ("", ""),
-    ("Write a picture…", "picture"), ("Write a film…", "film"), ("Write a model…", "model"),
+    (tr("Measure along the ground"), "distance"), (tr("Line of sight"), "sight"),
+    (tr("What can be seen from the middle…"), "viewshed"), ("", ""),
+    (tr("Pick points in a box"), "box"), (tr("Pick points with a lasso"), "lasso"), ("", ""),
+    (tr("Write a picture…"), "picture"), (tr("Write a film…"), "film"), (tr("Write a model…"), "model"),
 )  # fmt: skip
 
 
@@ -41,34 +43,34 @@ class ReliefBar(QFrame):
         super().__init__()
         self.setObjectName("paneBar")
         self.ground = _button(
-            "", "relief ground", "Which grids give the heights; an upper layer comes before a lower one"
+            "", "relief ground", tr("Which grids give the heights; an upper layer comes before a lower one")
         )
         self.ground.setMaximumWidth(GROUND_PX)
         self.ground_menu = QMenu(self.ground)
         _with_menu(self.ground, self.ground_menu)
         self.heights = QDoubleSpinBox()
         self.heights.setObjectName("vertical exaggeration")
-        self.heights.setAccessibleName("Vertical exaggeration")
-        self.heights.setToolTip("Vertical exaggeration; the spot in the middle stays where it is")
+        self.heights.setAccessibleName(tr("Vertical exaggeration"))
+        self.heights.setToolTip(tr("Vertical exaggeration; the spot in the middle stays where it is"))
         self.heights.setRange(LOWEST_EXAGGERATION, HIGHEST_EXAGGERATION)
         self.heights.setDecimals(1)
         self.heights.setSingleStep(0.5)
         self.heights.setPrefix("× ")
         self.heights.setValue(Eye().exaggeration)
         self.heights.setKeyboardTracking(False)
-        self.views = _button("View", "relief views", "From where the relief is seen")
+        self.views = _button(tr("View"), "relief views", tr("From where the relief is seen"))
         _with_menu(self.views, _menu_of(self.views, VIEWS, self.view_wanted))
         self.surface = _button(
-            "Surface", "relief surface button",
-            "What lies over the ground, contour lines, water, and how much the ground hides",
+            tr("Surface"), "relief surface button",
+            tr("What lies over the ground, contour lines, water, and how much the ground hides"),
         )  # fmt: skip
-        self.light = _button("Light", "relief light",
-                             "Where the light comes from, shadows, haze, and the contrast of the map")  # fmt: skip
-        self.tethered = _button("", "relief tethered", "Tethered: the relief goes with the map, by place and scale")
+        self.light = _button(tr("Light"), "relief light",
+                             tr("Where the light comes from, shadows, haze, and the contrast of the map"))  # fmt: skip
+        self.tethered = _button("", "relief tethered", tr("Tethered: the relief goes with the map, by place and scale"))
         self.tethered.setCheckable(True)
-        self.more = _button("", "relief more", "Measure, pick points, write pictures, films and models")
+        self.more = _button("", "relief more", tr("Measure, pick points, write pictures, films and models"))
         menu = _menu_of(self.more, DEEDS, self.deed_wanted)
-        menu.insertMenu(menu.actions()[0], _menu_of(menu, VIEWS, self.view_wanted, "View"))
+        menu.insertMenu(menu.actions()[0], _menu_of(menu, VIEWS, self.view_wanted, tr("View")))
         for button in (self.surface, self.light):
             action = QAction(f"{button.text()}…", menu)
             action.triggered.connect(button.click)
@@ -77,7 +79,7 @@ class ReliefBar(QFrame):
         _with_menu(self.more, menu)
         row = QHBoxLayout(self)
         row.setContentsMargins(RIM_PX, 2, RIM_PX, 2)
-        title = PlainLabel("Relief")
+        title = PlainLabel(tr("Relief"))
         title.setObjectName("heading")
         self._all = (title, self.ground, self.heights, self.views, self.surface, self.light, self.tethered, self.more)
         self._spared = (title, self.views, self.surface, self.light)  # in this order; the menu has all that they do

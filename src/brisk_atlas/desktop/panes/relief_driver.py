@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import Eye
 from brisk_atlas.core.relief.light import Lighting
 from brisk_atlas.core.relief.pace import Pace
@@ -137,7 +138,7 @@ class ReliefDriver(QObject):
                 self.scene = None
                 self.failed.emit(str(job.error))
             elif job.result is None:
-                self.failed.emit("The relief was not built, as that was cancelled. Close and open it to try again.")
+                self.failed.emit(tr("The relief was not built, as that was cancelled. Close and open it to try again."))
             elif self.content is not None and self.content.ground == content.ground:
                 self.scene = job.result
                 if self.content.draped != content.draped:
@@ -147,7 +148,7 @@ class ReliefDriver(QObject):
                 self.begun.emit(self.scene)
                 self._draw()
 
-        self._making = self._start("Building the relief", work, finished, shown=True)
+        self._making = self._start(tr("Building the relief"), work, finished, shown=True)
 
     def _read_clouds(self, scene: ReliefScene, content: ReliefContent) -> None:
         """Read the clouds in the background: some of the points first, then all, and draw them."""
@@ -180,7 +181,7 @@ class ReliefDriver(QObject):
                     self.failed.emit(str(job.error))
                 self._draw()
 
-        self._reading = self._start("Reading points for the relief", work, finished, shown=True)
+        self._reading = self._start(tr("Reading points for the relief"), work, finished, shown=True)
 
     def _read_standing(self, scene: ReliefScene, content: ReliefContent) -> None:
         """Build the layers that stand in the background, and draw them. What can't stand says why, and is left out."""
@@ -211,7 +212,7 @@ class ReliefDriver(QObject):
                     self.stood.emit(job.result)
                 self._draw()
 
-        self._standing = self._start("Building what stands in the relief", work, finished)
+        self._standing = self._start(tr("Building what stands in the relief"), work, finished)
 
     def _draw_points(self, job: Job) -> None:
         self._draw()
@@ -265,7 +266,7 @@ class ReliefDriver(QObject):
             elif not self.busy:
                 self.settled.emit()
 
-        self._drawing = self._start("Relief", work, finished)
+        self._drawing = self._start(tr("Relief"), work, finished)
 
     def _sign(self, scene: ReliefScene, picture: ReliefPicture) -> None:
         """Find the labels of what is seen, in the background."""
@@ -285,7 +286,7 @@ class ReliefDriver(QObject):
             if not self.busy:
                 self.settled.emit()
 
-        self._signing = self._start("Placing labels", work, finished)
+        self._signing = self._start(tr("Placing labels"), work, finished)
 
     def _load(self, scene: ReliefScene, missing: list[Wanted]) -> None:
         """Read the coarsest window that a picture lacks, and draw again once it is there."""
@@ -300,4 +301,4 @@ class ReliefDriver(QObject):
             elif self.scene is scene:
                 self._draw()
 
-        self._loading = self._start("Reading the ground", lambda job: scene.load(wanted), finished)
+        self._loading = self._start(tr("Reading the ground"), lambda job: scene.load(wanted), finished)

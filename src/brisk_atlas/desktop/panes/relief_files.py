@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.file_kinds import FILM_SUFFIXES, FRAMES_A_SECOND, MODEL_SUFFIXES, MOST_SAMPLES
 
 from ..plain_text import PlainLabel
@@ -43,13 +44,13 @@ class ReliefFileForm(QDialog):
         self._suffixes = suffixes
         self.path = QLineEdit(str(Path.home() / f"relief{suffixes[0]}"))
         self.path.setObjectName(f"{name} path")
-        browse = QPushButton("Choose…")
+        browse = QPushButton(tr("Choose…"))
         where = QHBoxLayout()
         where.addWidget(self.path, 1)
         where.addWidget(browse)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
         self.form = QFormLayout(self)
-        self.form.addRow("File", where)
+        self.form.addRow(tr("File"), where)
         self.form.addRow(buttons)
         self.resize(480, self.sizeHint().height())
         browse.clicked.connect(self._browse)
@@ -79,7 +80,7 @@ class ReliefPictureForm(ReliefFileForm):
     """Width and height go together, as the picture shows what the pane shows."""
 
     def __init__(self, size: tuple[int, int], parent: QWidget) -> None:
-        super().__init__("Picture of the relief", "picture", (".png",), parent)
+        super().__init__(tr("Picture of the relief"), "picture", (".png",), parent)
         self._share = size[1] / size[0]
         self.width_, self.height_ = (
             _pixels(f"picture {name}", 2 * side) for name, side in zip(("width", "height"), size)
@@ -87,11 +88,11 @@ class ReliefPictureForm(ReliefFileForm):
         self.caption = QLineEdit()
         self.caption.setObjectName("picture caption")
         self.caption.setPlaceholderText("none")
-        self.noted = QCheckBox("note of the scale and how it was seen, below the picture")
+        self.noted = QCheckBox(tr("note of the scale and how it was seen, below the picture"))
         self.noted.setObjectName("picture note")
-        self.add_row("Width", self.width_)
-        self.add_row("Height", self.height_)
-        self.add_row("Caption", self.caption)
+        self.add_row(tr("Width"), self.width_)
+        self.add_row(tr("Height"), self.height_)
+        self.add_row(tr("Caption"), self.caption)
         self.add_row("", self.noted)
         self.width_.valueChanged.connect(lambda value: _follow(self.height_, value * self._share))
         self.height_.valueChanged.connect(lambda value: _follow(self.width_, value / self._share))
@@ -111,13 +112,13 @@ class ReliefFilmForm(ReliefFileForm):
     """A whole turn about the spot in the middle, or a flight through the named places that have a view of it."""
 
     def __init__(self, size: tuple[int, int], places: int, parent: QWidget) -> None:
-        super().__init__("Film of the relief", "film", FILM_SUFFIXES, parent)
+        super().__init__(tr("Film of the relief"), "film", FILM_SUFFIXES, parent)
         self._share = size[1] / size[0]
         self.way = QComboBox()
         self.way.setObjectName("film way")
-        self.way.addItem("a whole turn about the middle", False)
+        self.way.addItem(tr("a whole turn about the middle"), False)
         if places > 1:
-            self.way.addItem(f"a flight through {places} named places", True)
+            self.way.addItem(tr("a flight through {places} named places", places=places), True)
         self.seconds = QDoubleSpinBox()
         self.seconds.setObjectName("film seconds")
         self.seconds.setRange(0.5, MOST_SECONDS)
@@ -125,11 +126,11 @@ class ReliefFilmForm(ReliefFileForm):
         self.seconds.setValue(FILM_SECONDS)
         self.seconds.setSuffix(" s")
         self.width_ = _pixels("film width", FILM_SIDE)
-        self.add_row("What it shows", self.way)
-        self.add_row("Length", self.seconds)
-        self.add_row("Width", self.width_)
+        self.add_row(tr("What it shows"), self.way)
+        self.add_row(tr("Length"), self.seconds)
+        self.add_row(tr("Width"), self.width_)
         if places < 2:
-            hint = PlainLabel("Store two or more named places with the relief open to fly through them.")
+            hint = PlainLabel(tr("Store two or more named places with the relief open to fly through them."))
             hint.setObjectName("quiet")
             hint.setWordWrap(True)
             self.add_row("", hint)
@@ -154,20 +155,20 @@ class ReliefModelForm(ReliefFileForm):
     """Which part of the ground, and how fine."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__("Model of the relief", "model", MODEL_SUFFIXES, parent)
+        super().__init__(tr("Model of the relief"), "model", MODEL_SUFFIXES, parent)
         self.what = QComboBox()
         self.what.setObjectName("model extent")
-        self.what.addItem("all of the ground", False)
-        self.what.addItem("what the map shows", True)
+        self.what.addItem(tr("all of the ground"), False)
+        self.what.addItem(tr("what the map shows"), True)
         self.samples = QSpinBox()
         self.samples.setObjectName("model samples")
         self.samples.setRange(1_000, MOST_SAMPLES)
         self.samples.setGroupSeparatorShown(True)
         self.samples.setSingleStep(50_000)
         self.samples.setValue(250_000)
-        self.add_row("Extent", self.what)
-        self.add_row("Heights, about", self.samples)
-        hint = PlainLabel("GLB and OBJ carry the map as a picture; an STL is a closed body with a flat base.")
+        self.add_row(tr("Extent"), self.what)
+        self.add_row(tr("Heights, about"), self.samples)
+        hint = PlainLabel(tr("GLB and OBJ carry the map as a picture; an STL is a closed body with a flat base."))
         hint.setObjectName("quiet")
         hint.setWordWrap(True)
         self.add_row("", hint)
@@ -177,7 +178,7 @@ def _pixels(name: str, value: int) -> QSpinBox:
     box = QSpinBox()
     box.setObjectName(name)
     box.setRange(16, LARGEST)
-    box.setSuffix(" px")
+    box.setSuffix(tr(" px"))
     box.setGroupSeparatorShown(True)
     box.setValue(value)
     return box

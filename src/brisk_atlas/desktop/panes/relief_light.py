@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
 from brisk_atlas.core.relief.stored_lights import StoredLights
 
@@ -50,7 +51,7 @@ class LightDial(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("light dial")
-        self.setAccessibleName("Where the light comes from")
+        self.setAccessibleName(tr("Where the light comes from"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedSize(DIAL)
         self.theme: Theme = LIGHT
@@ -129,9 +130,9 @@ class ReliefLight(QFrame):
         self.which.setObjectName("which light")
         self.add, self.remove = QToolButton(), QToolButton()
         self.add.setText("+")
-        self.add.setToolTip("Add a light")
+        self.add.setToolTip(tr("Add a light"))
         self.remove.setText("−")
-        self.remove.setToolTip("Remove this light")
+        self.remove.setToolTip(tr("Remove this light"))
         self.azimuth, self.height_ = QDoubleSpinBox(), QDoubleSpinBox()
         for box, name, most in ((self.azimuth, "light azimuth", 360.0), (self.height_, "light height", 90.0)):
             box.setObjectName(name)
@@ -140,24 +141,30 @@ class ReliefLight(QFrame):
             box.setSuffix("°")
             box.setWrapping(most == 360.0)
             box.setKeyboardTracking(False)
-        self.strength, self.ambience = _slider("light strength", 150), _slider("ambience", 100)
-        self.contrast, self.haze = _slider("drape contrast", 250), _slider("haze", MOST_HAZE)
+        self.strength, self.ambience = (
+            _slider("light strength", tr("Strength"), 150),
+            _slider("ambience", tr("Ambience"), 100),
+        )
+        self.contrast, self.haze = (
+            _slider("drape contrast", tr("Contrast of the map"), 250),
+            _slider("haze", tr("Haze"), MOST_HAZE),
+        )
         self.contrast.setValue(100)
-        self.shadows = QCheckBox("casts shadows")
+        self.shadows = QCheckBox(tr("casts shadows"))
         self.when = QDateTimeEdit(QDateTime(QDate(2031, 6, 24), QTime(13, 20), QTimeZone.utc()))
         self.when.setObjectName("sun time")
         self.when.setDisplayFormat("yyyy-MM-dd HH:mm 'UTC'")
-        self.sun = QPushButton("Sun at this time")
+        self.sun = QPushButton(tr("Sun at this time"))
         self.store = StoredLights()
         self.stored = QComboBox()
         self.stored.setObjectName("stored lights")
         self.stored.setEditable(True)
         self.stored.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.stored.setToolTip("Choose a stored setting, or type a name to store this one under")
+        self.stored.setToolTip(tr("Choose a stored setting, or type a name to store this one under"))
         typed = self.stored.lineEdit()
         assert typed is not None
-        typed.setPlaceholderText("Name of a setting")
-        self.store_now, self.forget = QPushButton("Store"), QPushButton("Remove")
+        typed.setPlaceholderText(tr("Name of a setting"))
+        self.store_now, self.forget = QPushButton(tr("Store")), QPushButton(tr("Remove"))
         self.store_now.setObjectName("store lights")
         self.forget.setObjectName("remove lights")
         self.note = PlainLabel("")
@@ -188,7 +195,8 @@ class ReliefLight(QFrame):
         which.addWidget(self.remove)
         form.setVerticalSpacing(5)
         for words, widget in (
-            ("From", self.azimuth), ("Height", self.height_), ("Strength", self.strength), ("", self.shadows),
+            (tr("From"), self.azimuth), (tr("Height"), self.height_), (tr("Strength"), self.strength),
+            ("", self.shadows),
         ):  # fmt: skip
             form.addRow(words, widget)
         beside = QVBoxLayout()
@@ -199,8 +207,8 @@ class ReliefLight(QFrame):
         below = QFormLayout()
         below.setVerticalSpacing(5)
         for words, each in (
-            ("Ambience", self.ambience), ("Contrast of the map", self.contrast), ("Haze", self.haze),
-            ("Time", self.when),
+            (tr("Ambience"), self.ambience), (tr("Contrast of the map"), self.contrast), (tr("Haze"), self.haze),
+            (tr("Time"), self.when),
         ):  # fmt: skip
             below.addRow(words, each)
         column = QVBoxLayout(self)
@@ -242,16 +250,16 @@ class ReliefLight(QFrame):
         """Store the lights under the name that is typed."""
         name = self.stored.currentText().strip()
         if not name:
-            self.note.setText("Type a name for this setting first.")
+            self.note.setText(tr("Type a name for this setting first."))
             return
-        self._try(lambda: self.store.store(name, self.lighting), f"Stored as {name}.")
+        self._try(lambda: self.store.store(name, self.lighting), tr("Stored as {name}.", name=name))
         self._list_stored(name)
 
     def remove_stored(self) -> None:
         """Remove the setting of the name that is shown; the lights stay as they are."""
         name = self.stored.currentText().strip()
         if name in self.store.all():
-            self._try(lambda: self.store.remove(name), f"Removed {name}.")
+            self._try(lambda: self.store.remove(name), tr("Removed {name}.", name=name))
             self._list_stored("")
 
     def _try(self, change: Callable[[], None], words: str) -> None:
@@ -279,7 +287,7 @@ class ReliefLight(QFrame):
         light = lights[self.at]
         self.which.clear()
         for number in range(len(lights)):
-            self.which.addItem(f"Light {number + 1}")
+            self.which.addItem(tr("Light {number}", number=number + 1))
         self.which.setCurrentIndex(self.at)
         self.add.setEnabled(len(lights) < MOST_LIGHTS)
         self.remove.setEnabled(len(lights) > 1)
@@ -325,20 +333,20 @@ class ReliefLight(QFrame):
         """Put the light in hand where the sun stands at the time that is set, over the middle of the ground."""
         place = self.place()
         if place is None:
-            self.note.setText("The ground has no CRS, so it is not known where on the Earth it lies.")
+            self.note.setText(tr("The ground has no CRS, so it is not known where on the Earth it lies."))
             return
         seconds = self.when.dateTime().toSecsSinceEpoch()
         azimuth, height = sun_at(datetime.fromtimestamp(seconds, UTC), *place)
         if height <= 0:
-            self.note.setText(f"At that time the sun is {-height:.1f}° below the horizon.")
+            self.note.setText(tr("At that time the sun is {height:.1f}° below the horizon.", height=-height))
             return
         self._change(azimuth=azimuth, height=height, shadows=True)
-        self.note.setText(f"The sun stands {height:.1f}° high in {azimuth:.1f}°.")
+        self.note.setText(tr("The sun stands {height:.1f}° high in {azimuth:.1f}°.", height=height, azimuth=azimuth))
 
 
-def _slider(name: str, most: int) -> QSlider:
+def _slider(name: str, words: str, most: int) -> QSlider:
     slider = QSlider(Qt.Orientation.Horizontal)
     slider.setObjectName(name)
-    slider.setAccessibleName(name)
+    slider.setAccessibleName(words)
     slider.setRange(0, most)
     return slider

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import Theme
 
 RIM_PX, PAD_PX, SWATCH_PX, LINE_PX = 8.0, 6.0, 11.0, 17.0
@@ -30,7 +32,7 @@ def paint_notes(painter: QPainter, text: str, legend: Sequence[tuple[str, str]],
         bottom = box.top() - 4
     entries = list(legend[:MOST_ENTRIES])
     if len(legend) > MOST_ENTRIES:
-        entries.append(("", f"and {len(legend) - MOST_ENTRIES} more"))
+        entries.append(("", tr("and {count} more", count=len(legend) - MOST_ENTRIES)))
     entries = entries[: max(0, int((bottom - room.top() - RIM_PX) / LINE_PX))]
     if not entries:
         return

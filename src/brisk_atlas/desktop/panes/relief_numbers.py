@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import FLATTEST, NARROWEST, STEEPEST, WIDEST, Eye, GroundSpot
 
 
@@ -28,9 +29,10 @@ class ReliefNumbers(QFrame):
         form = QFormLayout(self)
         form.setContentsMargins(10, 10, 10, 10)
         for name, words, low, high, unit in (
-            ("azimuth", "Looks to", 0.0, 360.0, "°"), ("tilt", "Tilt", FLATTEST, STEEPEST, "°"),
-            ("over", "Height over the ground", 0.0, 1e7, " m"), ("distance", "Distance of the middle", 0.0, 1e8, " m"),
-            ("field", "Field of view", NARROWEST, WIDEST, "°"),
+            ("azimuth", tr("Looks to"), 0.0, 360.0, "°"), ("tilt", tr("Tilt"), FLATTEST, STEEPEST, "°"),
+            ("over", tr("Height over the ground"), 0.0, 1e7, " m"),
+            ("distance", tr("Distance of the middle"), 0.0, 1e8, " m"),
+            ("field", tr("Field of view"), NARROWEST, WIDEST, "°"),
         ):  # fmt: skip
             box = QDoubleSpinBox()
             box.setObjectName(f"eye {name}")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.length_units import rough_length_text
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import SIDE_BY_SIDE, UNDIVIDED, Division, Look
@@ -34,8 +35,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
     from brisk_atlas.core.relief.space import Space
 
-NOTHING = "Open a layer to see it in relief: an elevation grid becomes the ground, others stand on a plane."
-PLANE = "a plane at 0 m"
+NOTHING = tr("Open a layer to see it in relief: an elevation grid becomes the ground, others stand on a plane.")
+PLANE = tr("a plane at 0 m")
 ROSE_RIM_PX = 10
 
 
@@ -215,7 +216,7 @@ class ReliefPane(QWidget):
             self.settled.emit()
             return
         if self.driver.scene is None:
-            self.canvas.show_message("Building the relief…")
+            self.canvas.show_message(tr("Building the relief…"))
         self.canvas.twin = len(content.drapes) > 1 and self._is_twin()
         self.driver.divide(self._division())
         self.driver.size = self._size
@@ -360,10 +361,10 @@ class ReliefPane(QWidget):
 
 def _ground_name(content: ReliefContent | None) -> str:
     if content is None:
-        return "no ground"
+        return tr("no ground")
     if not content.grids:
-        return PLANE if content.around else "no ground"
-    more = f" over {len(content.grids) - 1} more" if len(content.grids) > 1 else ""
+        return PLANE if content.around else tr("no ground")
+    more = tr(" over {count} more", count=len(content.grids) - 1) if len(content.grids) > 1 else ""
     return content.grids[0].name + more
 
 

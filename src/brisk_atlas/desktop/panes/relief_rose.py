@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import FLATTEST, STEEPEST, Eye
 
 from ..theme import LIGHT, Theme, mono_font
@@ -33,10 +34,10 @@ class ReliefRose(QWidget):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("relief rose")
-        self.setAccessibleName("Direction and tilt")
+        self.setAccessibleName(tr("Direction and tilt"))
         self.setFixedSize(SIZE)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip("Drag the ring to turn, the bow at its side to tilt; click the numbers to type them")
+        self.setToolTip(tr("Drag the ring to turn, the bow at its side to tilt; click the numbers to type them"))
         self.theme: Theme = LIGHT
         self.eye = Eye()
         self.text = ""

@@ -5,11 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QFrame, QHBoxLayout, QSlider, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.surface_drape import DrapeKind
 
 SURFACES = (
-    ("the map", DrapeKind.MAP), ("slope", DrapeKind.SLOPE), ("aspect", DrapeKind.ASPECT),
-    ("bands of height", DrapeKind.HEIGHTS),
+    (tr("the map"), DrapeKind.MAP), (tr("slope"), DrapeKind.SLOPE), (tr("aspect"), DrapeKind.ASPECT),
+    (tr("bands of height"), DrapeKind.HEIGHTS),
 )  # fmt: skip
 MOST_CONTOUR_M = 5000.0
 WIDTH_PX = 300
@@ -35,21 +36,23 @@ class ReliefSurface(QFrame):
             self.surface.addItem(words, value)
         self.contours = QDoubleSpinBox()
         self.contours.setObjectName("relief contours")
-        self.contours.setToolTip("Lines of equal height, drawn on the ground as it is seen; every fifth is stronger")
+        self.contours.setToolTip(
+            tr("Lines of equal height, drawn on the ground as it is seen; every fifth is stronger")
+        )
         self.contours.setRange(0.0, MOST_CONTOUR_M)
-        self.contours.setSpecialValueText("none")
+        self.contours.setSpecialValueText(tr("none"))
         self.contours.setDecimals(1)
         self.contours.setSingleStep(10.0)
-        self.contours.setPrefix("every ")
+        self.contours.setPrefix(tr("every "))
         self.contours.setSuffix(" m")
         self.contours.setKeyboardTracking(False)
         self.solid = QSlider(Qt.Orientation.Horizontal)
         self.solid.setObjectName("ground opacity")
-        self.solid.setAccessibleName("Opacity of the ground")
-        self.solid.setToolTip("Less than all shows what lies below the ground: boreholes, walls, points")
+        self.solid.setAccessibleName(tr("Opacity of the ground"))
+        self.solid.setToolTip(tr("Less than all shows what lies below the ground: boreholes, walls, points"))
         self.solid.setRange(10, 100)
         self.solid.setValue(100)
-        self.wet = QCheckBox("water up to")
+        self.wet = QCheckBox(tr("water up to"))
         self.wet.setObjectName("has water")
         self.water = QDoubleSpinBox()
         self.water.setObjectName("water level")
@@ -66,7 +69,8 @@ class ReliefSurface(QFrame):
         form.setContentsMargins(10, 10, 10, 10)
         form.setVerticalSpacing(7)
         for words, each in (
-            ("Over the ground", self.surface), ("Contour lines", self.contours), ("Opacity", self.solid), ("", level),
+            (tr("Over the ground"), self.surface), (tr("Contour lines"), self.contours), (tr("Opacity"), self.solid),
+            ("", level),
         ):  # fmt: skip
             form.addRow(words, each)
         self.setFixedWidth(WIDTH_PX)

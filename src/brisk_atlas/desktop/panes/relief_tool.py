@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
 
 from ..theme import Theme
@@ -25,10 +26,12 @@ class ReliefToolKind(StrEnum):
 
 
 HINTS = {
-    ReliefToolKind.DISTANCE: "Click along what to measure, double-click or Return ends. Backspace takes a spot back",
-    ReliefToolKind.SIGHT: "Click where one stands, then what is looked at. Esc ends",
-    ReliefToolKind.BOX: "Drag a box about points to pick them. Esc ends",
-    ReliefToolKind.LASSO: "Draw around points to pick them. Esc ends",
+    ReliefToolKind.DISTANCE: tr(
+        "Click along what to measure, double-click or Return ends. Backspace takes a spot back"
+    ),
+    ReliefToolKind.SIGHT: tr("Click where one stands, then what is looked at. Esc ends"),
+    ReliefToolKind.BOX: tr("Drag a box about points to pick them. Esc ends"),
+    ReliefToolKind.LASSO: tr("Draw around points to pick them. Esc ends"),
 }
 
 

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
@@ -107,7 +108,7 @@ class Renderer(QObject):
                 self._begin(self._next)
 
         self._job = self._session.jobs.start(
-            "Drawing", work, lambda job: self._session.call_in_gui(finished, job), shown=False
+            tr("Drawing"), work, lambda job: self._session.call_in_gui(finished, job), shown=False
         )
 
 
@@ -162,4 +163,7 @@ def _lay_change(session: Session, frame: Frame, sides: tuple[Layer, Layer], chec
         return ChangeOnMap(None, str(error))
     lay_picture(frame.image, image)
     note = f"; {drawn.note}" if drawn.note else ""
-    return ChangeOnMap(scale, f"{b.name} − {a.name}, interpolated to the scale of the map{note}")
+    return ChangeOnMap(
+        scale,
+        tr("{name} − {a_name}, interpolated to the scale of the map{note}", name=b.name, a_name=a.name, note=note),
+    )

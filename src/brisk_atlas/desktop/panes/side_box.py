@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.comparison import SIDE_NAMES, side_title
 from brisk_atlas.core.workspace.groups import layers_in
 
@@ -26,8 +27,8 @@ class SideBox(QComboBox):
         super().__init__()
         self.session, self.number = session, number
         self.setObjectName(f"side {SIDE_NAMES[number]}")
-        self.setAccessibleName(f"Side {SIDE_NAMES[number]}")
-        self.setToolTip(f"The layer or group on side {SIDE_NAMES[number]}")
+        self.setAccessibleName(tr("Side {side_names}", side_names=SIDE_NAMES[number]))
+        self.setToolTip(tr("The layer or group on side {side_names}", side_names=SIDE_NAMES[number]))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(SHORTEST_CHARACTERS)
         self.activated.connect(lambda at: self.side_chosen.emit(self.number, self.itemData(at)))

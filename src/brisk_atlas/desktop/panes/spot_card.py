@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 
 if TYPE_CHECKING:
@@ -34,8 +36,8 @@ class SpotCard(QFrame):
         self.lines = QGridLayout()
         self.lines.setHorizontalSpacing(12)
         self.lines.setVerticalSpacing(2)
-        self.more = QPushButton("All of it")
-        self.more.setToolTip("Open the Probe drawer  (P)")
+        self.more = QPushButton(tr("All of it"))
+        self.more.setToolTip(tr("Open the Probe drawer  (P)"))
         self.more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.more.clicked.connect(self.more_wanted)
         column = QVBoxLayout(self)
@@ -57,9 +59,9 @@ class SpotCard(QFrame):
                 label.setObjectName("quiet" if column == 0 else "")
                 self.lines.addWidget(label, row, column)
         if not found:
-            self.lines.addWidget(PlainLabel("Nothing here"), 0, 0)
+            self.lines.addWidget(PlainLabel(tr("Nothing here")), 0, 0)
         more = len(found) - MOST_LINES
-        self.more.setText(f"All of it, and {more} more layers" if more > 0 else "All of it")
+        self.more.setText(tr("All of it, and {more} more layers", more=more) if more > 0 else tr("All of it"))
         self.more.setVisible(bool(found))
         self.adjustSize()
         self._stand_beside(at)

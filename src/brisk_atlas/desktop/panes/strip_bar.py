@@ -10,6 +10,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QInputDialog, QSizePolicy
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView
 
 from ..plain_text import PlainLabel
@@ -19,9 +21,13 @@ if TYPE_CHECKING:
     from brisk_atlas.core.strip.profile import Trace
 
 PAGES = ("profile", "crossovers", "check", "header")
-PAGE_TIPS = {"profile": "What was measured along the line",
-             "crossovers": "Where lines cross, and by how much they differ",
-             "check": "What looks wrong along the lines", "header": "What the survey says of itself"}  # fmt: skip
+PAGE_NAMES = {
+    "profile": tr("Profile"), "crossovers": tr("Crossovers"), "check": tr("Check"), "header": tr("Header"),
+}  # fmt: skip
+PAGE_TIPS = {"profile": tr("What was measured along the line"),
+             "crossovers": tr("Where lines cross, and by how much they differ"),
+             "check": tr("What looks wrong along the lines"),
+             "header": tr("What the survey says of itself")}  # fmt: skip
 
 
 class StripBar(QFrame):
@@ -44,21 +50,27 @@ class StripBar(QFrame):
         self.corridor = 0.0
         self.unit = "m"
         self._others: tuple[str, ...] = ()  # quantities that can be a reference
-        title = PlainLabel("Strip")
+        title = PlainLabel(tr("Strip"))
         title.setObjectName("heading")
-        self.lines = bar_button("Lines", "strip lines", "Show or hide the list of lines", checkable=True)
+        self.lines = bar_button(tr("Lines"), "strip lines", tr("Show or hide the list of lines"), checkable=True)
         self.pages = QButtonGroup(self)
-        buttons = [bar_button(name.capitalize(), f"strip {name}", PAGE_TIPS[name], checkable=True) for name in PAGES]
+        buttons = [bar_button(PAGE_NAMES[name], f"strip {name}", PAGE_TIPS[name], checkable=True) for name in PAGES]
         for button, name in zip(buttons, PAGES):
             self.pages.addButton(button)
             button.clicked.connect(partial(self.page_chosen.emit, name))
         buttons[0].setChecked(True)
         self.page_buttons = dict(zip(PAGES, buttons))
-        self.quantities, self.menu = bar_menu("Quantities", "strip quantities", "What is drawn, from above to below")
-        self.view, self.view_menu = bar_menu("View", "strip view", "How values are looked at, and what is at the foot")
-        self.draw = bar_button("Draw", "strip draw", "Draw a line on the map; grids and clouds are shown along it")
-        self.whole = bar_button("All", "strip all", "Bring all of the line into sight")
-        self.save, self.save_menu = bar_menu("Save", "strip save", "Write the line, or lines of surveys")
+        self.quantities, self.menu = bar_menu(
+            tr("Quantities"), "strip quantities", tr("What is drawn, from above to below")
+        )
+        self.view, self.view_menu = bar_menu(
+            tr("View"), "strip view", tr("How values are looked at, and what is at the foot")
+        )
+        self.draw = bar_button(
+            tr("Draw"), "strip draw", tr("Draw a line on the map; grids and clouds are shown along it")
+        )
+        self.whole = bar_button(tr("All"), "strip all", tr("Bring all of the line into sight"))
+        self.save, self.save_menu = bar_menu(tr("Save"), "strip save", tr("Write the line, or lines of surveys"))
         self.what = PlainLabel("")
         self.what.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row = QHBoxLayout(self)
@@ -91,38 +103,39 @@ class StripBar(QFrame):
         return action
 
     def _fill_view_menu(self) -> None:
-        self.by_time = self._switch("Time at the foot", "Time instead of distance at the foot")
+        self.by_time = self._switch(tr("Time at the foot"), tr("Time instead of distance at the foot"))
         self.together = self._switch(
-            "One axis for one unit", "Quantities of one unit on one axis, such as surfaces that are compared"
+            tr("One axis for one unit"), tr("Quantities of one unit on one axis, such as surfaces that are compared")
         )
         self.on_two_axes = self._switch(
-            "First two on two axes", "The first two quantities over each other, the second with its values at the right"
+            tr("First two on two axes"),
+            tr("The first two quantities over each other, the second with its values at the right"),
         )
         self.zooms_map = self._switch(
-            "Zoom with the map", "The map shows the stretch in sight, and the other way round"
+            tr("Zoom with the map"), tr("The map shows the stretch in sight, and the other way round")
         )
         self.view_menu.addSeparator()
-        self.despike = self._switch("Without spikes", "Leave values out that stand out of those around them")
+        self.despike = self._switch(tr("Without spikes"), tr("Leave values out that stand out of those around them"))
         self.despike.toggled.disconnect()
         self.despike.toggled.connect(lambda on: self._look(despike=on))
-        self.smooth = self.view_menu.addAction("Mean over a distance…")
+        self.smooth = self.view_menu.addAction(tr("Mean over a distance…"))
         assert self.smooth is not None
         self.smooth.triggered.connect(self.ask_width)
         self.view_menu.addSeparator()
-        below = self.view_menu.addMenu("Reference line")
+        below = self.view_menu.addMenu(tr("Reference line"))
         assert below is not None
         self.references = below
         self.references.aboutToShow.connect(self._fill_references)
         self._fill_references()
         self.view_menu.addSeparator()
-        self.wide = self.view_menu.addAction("Corridor of point clouds…")
+        self.wide = self.view_menu.addAction(tr("Corridor of point clouds…"))
         assert self.wide is not None
         self.wide.triggered.connect(self.ask_corridor)
 
     def _fill_references(self) -> None:
         self.references.clear()
         group = QActionGroup(self.references)
-        plain = [(each.value, each, "") for each in Reference if each is not Reference.TRACE]
+        plain = [(shown(each), each, "") for each in Reference if each is not Reference.TRACE]
         for words, reference, other in [*plain, *((name, Reference.TRACE, name) for name in self._others)]:
             action = self.references.addAction(words)
             assert action is not None
@@ -143,8 +156,8 @@ class StripBar(QFrame):
 
     def ask_width(self) -> None:
         """Ask over how much values are averaged."""
-        label = f"Mean of the values within so many {self.unit or 'units'} (0 for the values as they are)"
-        width, chosen = QInputDialog.getDouble(self, "Smoothing", label, self.looking.width, 0.0, 1e9, 1)
+        label = tr("Mean of the values within so many {unit} (0 for the values as they are)", unit=self.unit or "units")
+        width, chosen = QInputDialog.getDouble(self, tr("Smoothing"), label, self.looking.width, 0.0, 1e9, 1)
         if chosen:
             self.smooth_over(width)
 
@@ -154,8 +167,8 @@ class StripBar(QFrame):
 
     def ask_corridor(self) -> None:
         """Ask how wide the corridor is, from which points of clouds are taken."""
-        label = "Points of clouds within so many metres across the line (0 for none)"
-        width, chosen = QInputDialog.getDouble(self, "Corridor", label, self.corridor, 0.0, 100_000.0, 2)
+        label = tr("Points of clouds within so many metres across the line (0 for none)")
+        width, chosen = QInputDialog.getDouble(self, tr("Corridor"), label, self.corridor, 0.0, 100_000.0, 2)
         if chosen:
             self.corridor = width
             self.corridor_chosen.emit(width)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView, reference_of, stretch_of
 
@@ -57,7 +58,7 @@ class StripCanvas(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("strip canvas")
-        self.setAccessibleName("Profile")
+        self.setAccessibleName(tr("Profile"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(240, 110)
@@ -259,7 +260,9 @@ class StripCanvas(QWidget):
             self._paint_words(painter, self.words_of(number) + scale, INKS[number % len(INKS)], self.box(place), row)
         if band.right is not None:
             row, ink = band.word_lines - 1, INKS[band.right % len(INKS)]
-            self._paint_words(painter, f"{self.words_of(band.right)}   at the right", ink, self.box(place), row)
+            self._paint_words(
+                painter, tr("{words_of}   at the right", words_of=self.words_of(band.right)), ink, self.box(place), row
+            )
         for row, number in enumerate(band.dots, len(band.traces)):
             self._paint_words(
                 painter, self._words_of_dots(profile.dots[number]) + scale, self.theme.ink, self.box(place), row
@@ -308,8 +311,14 @@ class StripCanvas(QWidget):
             painter.drawPolyline(line)
 
     def _words_of_dots(self, dots: Dots) -> str:
-        left_out = "" if dots.count <= len(dots.distance) else f", {len(dots.distance):,} of them drawn"
-        return f"{dots.name}, points, {dots.unit}   {dots.count:,} in the corridor{left_out}"
+        left_out = "" if dots.count <= len(dots.distance) else tr(", {count:,} of them drawn", count=len(dots.distance))
+        return tr(
+            "{name}, points, {unit}   {count:,} in the corridor{left_out}",
+            name=dots.name,
+            unit=dots.unit,
+            count=dots.count,
+            left_out=left_out,
+        )
 
     def _is_down(self, band: StripBand) -> bool:
         return bool(band.traces) and not band.dots and all(self.traces[number].down for number in band.traces)
@@ -328,7 +337,7 @@ class StripCanvas(QWidget):
     @property
     def _level(self) -> str:
         """What areas are counted from."""
-        return "0" if self.looking.reference is Reference.NONE else "the reference"
+        return "0" if self.looking.reference is Reference.NONE else tr("the reference")
 
     def _paint_words(self, painter: QPainter, words: str, ink: str, box: QRectF, line: int) -> None:
         metrics = painter.fontMetrics()
@@ -477,16 +486,30 @@ def _rows_of(values: np.ndarray | float, low: float, high: float, box: QRectF, *
 def summary_text(found: StretchSummary, level: str = "0") -> str:
     """Return what a trace is along a stretch; `level` is what areas are counted from."""
     if not found.count:
-        return "no value"
+        return tr("no value")
     unit, slope = f" {found.unit}" if found.unit else "", ""
     if np.isfinite(found.slope) and found.unit == "m":
-        slope = f", slope {np.degrees(np.arctan(found.slope)):+.2f}°"
+        slope = tr(", slope {degrees:+.2f}°", degrees=np.degrees(np.arctan(found.slope)))
     elif np.isfinite(found.slope):
-        slope = f", {found.slope:+.3g}{unit} a metre"
+        slope = tr(", {slope:+.3g}{unit} a metre", slope=found.slope, unit=unit)
     mean, deviation = (number_text(float(f"{each:.5g}")) for each in (found.mean, found.deviation))
     reach = f"{number_text(found.minimum)} to {number_text(found.maximum)}{unit}"
     areas = ""
     if found.above is not None and found.below is not None:
-        sides = (number_text(float(f"{each:.5g}")) for each in (found.above, found.below))
-        areas = f", area above {level} {next(sides)}, below {next(sides)} {found.unit or 'units'} × m"
-    return f"{reach}, mean {mean}, standard deviation {deviation}{slope}{areas}, {found.count:,} values"
+        above, below = (number_text(float(f"{each:.5g}")) for each in (found.above, found.below))
+        areas = tr(
+            ", area above {level} {above}, below {below} {unit} × m",
+            level=level,
+            above=above,
+            below=below,
+            unit=found.unit or tr("units"),
+        )
+    return tr(
+        "{reach}, mean {mean}, standard deviation {deviation}{slope}{areas}, {count:,} values",
+        reach=reach,
+        mean=mean,
+        deviation=deviation,
+        slope=slope,
+        areas=areas,
+        count=found.count,
+    )

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel, plain_tip
 
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer
     from brisk_atlas.core.strip.line_checks import LineCheck
 
-HEADS = ("Line", "Record", "Fault", "Quantity", "Value", "About")
+HEADS = (tr("Line"), tr("Record"), tr("Fault"), tr("Quantity"), tr("Value"), tr("About"))
 
 
 class StripCheckPage(QWidget):
@@ -33,21 +35,21 @@ class StripCheckPage(QWidget):
         self.found: LineCheck | None = None
         self.land = QComboBox()
         self.land.setObjectName("check land")
-        self.land.setAccessibleName("Layer of land")
-        self.land.setToolTip("Polygons of land, or a grid of heights: positions on it are faults")
+        self.land.setAccessibleName(tr("Layer of land"))
+        self.land.setToolTip(tr("Polygons of land, or a grid of heights: positions on it are faults"))
         self.fastest = QDoubleSpinBox()
         self.fastest.setObjectName("check speed")
-        self.fastest.setAccessibleName("Highest speed, metres a second")
+        self.fastest.setAccessibleName(tr("Highest speed, metres a second"))
         self.fastest.setRange(0.1, 10_000.0)
         self.fastest.setValue(15.0)
         self.fastest.setSuffix(" m/s")
-        self.go = QPushButton("Check the lines")
+        self.go = QPushButton(tr("Check the lines"))
         self.go.setObjectName("check lines")
-        self.about = PlainLabel("Positions on land, speeds, jumps, and values beyond the limits of the format.")
+        self.about = PlainLabel(tr("Positions on land, speeds, jumps, and values beyond the limits of the format."))
         self.about.setObjectName("quiet")
-        self.table = ArrowView("line faults", "What looks wrong along the lines")
+        self.table = ArrowView("line faults", tr("What looks wrong along the lines"))
         row = QHBoxLayout()
-        for label, widget in (("Land", self.land), ("Fastest", self.fastest)):
+        for label, widget in ((tr("Land"), self.land), (tr("Fastest"), self.fastest)):
             row.addWidget(PlainLabel(label))
             row.addWidget(widget)
         row.addWidget(self.go)
@@ -64,7 +66,7 @@ class StripCheckPage(QWidget):
         """Offer layers of land; the one that is chosen stays."""
         now = self.land.currentData()
         self.land.clear()
-        self.land.addItem("not looked at", None)
+        self.land.addItem(tr("not looked at"), None)
         for layer in layers:
             self.land.addItem(layer.name, layer.id)
         self.land.setCurrentIndex(max(0, self.land.findData(now)))
@@ -76,13 +78,20 @@ class StripCheckPage(QWidget):
         self.found = found
         if found is None:
             self.table.show_table(None)
-            self.about.setText("Positions on land, speeds, jumps, and values beyond the limits of the format.")
+            self.about.setText(tr("Positions on land, speeds, jumps, and values beyond the limits of the format."))
             self.about.setToolTip("")
             return
         self.table.show_table(table_of_check(found), HEADS)
-        word = "fault" if len(found) == 1 else "faults"
-        self.about.setText(f"{len(found):,} {word} in {len(found.of.rows):,} records of {lines:,} lines")
-        self.about.setToolTip(plain_tip("Looked for: " + "; ".join(found.looked)))
+        self.about.setText(
+            trn(
+                "{count:,} fault in {records:,} records of {lines:,} lines",
+                "{count:,} faults in {records:,} records of {lines:,} lines",
+                len(found),
+                records=len(found.of.rows),
+                lines=lines,
+            )
+        )
+        self.about.setToolTip(plain_tip(tr("Looked for: ") + "; ".join(found.looked)))
 
     def _choose(self, row: int) -> None:
         if self.found is not None and 0 <= row < len(self.found):

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -16,8 +17,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.strip.line_list import LineList
     from brisk_atlas.core.strip.profile import Profile
 
-HINT = ("Choose a layer of points to see its numbers along them, pick a line, or draw one: grids and points of clouds "
-        "are shown along it. Draw takes the tool into the hand.")  # fmt: skip
+HINT = tr(
+    "Choose a layer of points to see its numbers along them, pick a line, or draw one: grids and points of clouds are "
+    "shown along it. Draw takes the tool into the hand."
+)
 CORRIDOR_M = 5.0
 NEAREST_M = 1.0  # across a line, within which points are of it in any case
 
@@ -72,7 +75,7 @@ class StripContent(QObject):
         self._line = None
         self._wanted = lines.layers[number].id, lines.names[number]
         self.number, self.profile = number, lines.profile(number)
-        self.found.emit("" if self.profile.traces else "None of its fields is a number.")
+        self.found.emit("" if self.profile.traces else tr("None of its fields is a number."))
 
     def choose_picked(self) -> None:
         """Show the line of the point that is picked, where it is of one that is listed."""
@@ -179,7 +182,7 @@ class StripContent(QObject):
                 self.session.fault(error)
 
         self._cancel()
-        self._job = self.session.run("Reading along the line", work, done, shown=False, failed=failed)
+        self._job = self.session.run(tr("Reading along the line"), work, done, shown=False, failed=failed)
 
     def _cancel(self) -> None:
         if self._job is not None:
@@ -191,7 +194,7 @@ class StripContent(QObject):
         if listed is not None:
             self.number = self._number_wanted(listed)
             self.profile = listed.lines.profile(self.number)
-            message = message or ("" if self.profile.traces else "None of its fields is a number.")
+            message = message or ("" if self.profile.traces else tr("None of its fields is a number."))
         self.lines_listed.emit()
         self.found.emit(message)
 

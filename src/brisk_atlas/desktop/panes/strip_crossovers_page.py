@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.language import tr
 
 from ..arrow_view import ArrowView
 from ..drawers.bars import Bars
@@ -20,9 +21,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.strip.levelling import Levelling
 
 BINS, SIDE_PX, BARS_PX = 21, 262, 72
-HEADS = {"line_1": "Line", "line_2": "Other line", "record_1": "Record", "record_2": "Its record",
-         "hours_between": "Hours between",
-         "difference": "Difference", "first": "Line has", "second": "Other has", "x": "X", "y": "Y"}  # fmt: skip
+HEADS = {"line_1": tr("Line"), "line_2": tr("Other line"), "record_1": tr("Record"), "record_2": tr("Its record"),
+         "hours_between": tr("Hours between"),
+         "difference": tr("Difference"), "first": tr("Line has"), "second": tr("Other has"), "x": "X",
+         "y": "Y"}  # fmt: skip
 
 
 class StripCrossoversPage(QWidget):
@@ -48,23 +50,25 @@ class StripCrossoversPage(QWidget):
         self.levelling: Levelling | None = None
         self.quantity = QComboBox()
         self.quantity.setObjectName("crossover quantity")
-        self.quantity.setAccessibleName("Quantity that is compared at crossovers")
-        self.seek = QPushButton("Find")
+        self.quantity.setAccessibleName(tr("Quantity that is compared at crossovers"))
+        self.seek = QPushButton(tr("Find"))
         self.seek.setObjectName("find crossovers")
-        self.seek.setToolTip("Find where the lines that are listed cross")
-        self.level = QPushButton("Add levelled field")
+        self.seek.setToolTip(tr("Find where the lines that are listed cross"))
+        self.level = QPushButton(tr("Add levelled field"))
         self.level.setObjectName("level lines")
-        self.level.setToolTip("Add a field in which one shift a line makes the differences smallest by least squares")
-        self.save = QPushButton("Save…")
+        self.level.setToolTip(
+            tr("Add a field in which one shift a line makes the differences smallest by least squares")
+        )
+        self.save = QPushButton(tr("Save…"))
         self.save.setObjectName("save crossovers")
-        self.save.setToolTip("Write the crossovers as a table, or as points of a GeoPackage")
-        self.words = PlainLabel("The lines that are listed are compared where they cross.")
+        self.save.setToolTip(tr("Write the crossovers as a table, or as points of a GeoPackage"))
+        self.words = PlainLabel(tr("The lines that are listed are compared where they cross."))
         self.words.setObjectName("quiet")
         self.words.setWordWrap(True)
         self.bars = Bars()
         self.bars.setFixedHeight(BARS_PX)
         self.bars.hide()
-        self.table = ArrowView("crossovers", "Crossovers")
+        self.table = ArrowView("crossovers", tr("Crossovers"))
         side = QVBoxLayout()
         side.setSpacing(4)
         above = QHBoxLayout()
@@ -123,9 +127,9 @@ class StripCrossoversPage(QWidget):
         if found is None or number is None or not len(found):
             self.bars.hide()
             self.table.show_table(None)
-            none = "None of the lines that are listed crosses another, or itself."
+            none = tr("None of the lines that are listed crosses another, or itself.")
             self.words.setText(
-                none if found is not None else "The lines that are listed are compared where they cross."
+                none if found is not None else tr("The lines that are listed are compared where they cross.")
             )
             self.quantity_chosen.emit()
             return
@@ -142,11 +146,11 @@ class StripCrossoversPage(QWidget):
 
 def _words(of: CrossoverSummary, levelling: Levelling, unit: str) -> str:
     if not of.count:
-        return "Neither line has a value where they cross."
+        return tr("Neither line has a value where they cross.")
     mean, deviation, rms = (number_text(float(f"{each:.4g}")) for each in (of.mean, of.deviation, of.rms))
     after = number_text(float(f"{levelling.after.rms:.3g}"))
-    return (f"{of.count:,} differences, {unit}: mean {mean}, standard deviation {deviation}, RMS {rms}; "
-            f"RMS {after} once levelled")  # fmt: skip
+    return (tr("{count:,} differences, {unit}: mean {mean}, standard deviation {deviation}, RMS {rms}; RMS "
+"{after} once levelled", count=of.count, unit=unit, mean=mean, deviation=deviation, rms=rms, after=after))  # fmt: skip
 
 
 def _table(found: Crossovers, number: int) -> pa.Table:

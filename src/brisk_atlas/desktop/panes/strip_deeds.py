@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import ComputedField
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
@@ -71,7 +72,7 @@ class StripDeeds:
 
             return check_lines(cache, lines, land, fastest, job.check)
 
-        self.session.run("Checking the lines", work, lambda found: self.check.show_check(found, len(lines)))
+        self.session.run(tr("Checking the lines"), work, lambda found: self.check.show_check(found, len(lines)))
 
     def find_crossovers(self) -> None:
         """Find where the lines that are listed cross."""
@@ -84,7 +85,7 @@ class StripDeeds:
 
             return crossovers_of(lines, job.check)
 
-        self.session.run("Finding crossovers", work, self.crossovers.show_crossovers)
+        self.session.run(tr("Finding crossovers"), work, self.crossovers.show_crossovers)
 
     def _listed_set(self):  # type: ignore[no-untyped-def]
         """Return the lines that the list shows, as a set of their own."""
@@ -111,16 +112,16 @@ class StripDeeds:
             field = ComputedField(name, levelled_expression(levelling, found, layer_id), "DOUBLE", unit)
             others = tuple(each for each in layer.rows.computed if each.name != name)
             self.session.work.change(
-                "add a levelled field", layer_id, rows=replace(layer.rows, computed=(*others, field))
+                tr("add a levelled field"), layer_id, rows=replace(layer.rows, computed=(*others, field))
             )
             added.append(layer.name)
-        about = f"{_shifts(found, levelling)} The sheet shows the field, and the strip can draw it."
-        self.session.noticed.emit("good", f"Added {name} to {', '.join(added)}", about)
+        about = tr("{shifts} The sheet shows the field, and the strip can draw it.", shifts=_shifts(found, levelling))
+        self.session.noticed.emit("good", tr("Added {name} to {added}", name=name, added=", ".join(added)), about)
 
     def ask_save_crossovers(self) -> None:
         """Ask where the crossovers are to be written, and write them."""
         chosen = ask_save_path(
-            self.parent, "Save the crossovers", "crossovers", {".gpkg": "GeoPackage, points", **FORMATS}
+            self.parent, tr("Save the crossovers"), "crossovers", {".gpkg": tr("GeoPackage, points"), **FORMATS}
         )
         if chosen is not None:
             self.save_crossovers(chosen)
@@ -142,11 +143,11 @@ class StripDeeds:
             else:
                 write_table(table, path, FORMATS[path.suffix.lower()])
 
-        self._write("Saving the crossovers", work, str(path))
+        self._write(tr("Saving the crossovers"), work, str(path))
 
     def ask_save_profile(self, profile: Profile) -> None:
         """Ask where what is drawn is to be written, and write it."""
-        chosen = ask_save_path(self.parent, "Save the line", "line", FORMATS)
+        chosen = ask_save_path(self.parent, tr("Save the line"), "line", FORMATS)
         if chosen is not None:
             self.save_profile(profile, chosen)
 
@@ -159,7 +160,7 @@ class StripDeeds:
 
             write_table(table_of(drawn), path, FORMATS[path.suffix.lower()])
 
-        self._write("Saving the line", work, str(path))
+        self._write(tr("Saving the line"), work, str(path))
 
     def ask_save_lines(self) -> None:
         """Ask where the lines that are selected are to be written, as they are stored, and write them."""
@@ -167,17 +168,19 @@ class StripDeeds:
         if not numbers:
             return
         if len(numbers) == 1:
-            chosen = ask_save_path(self.parent, "Save the line", "line", LINE_FORMS)
+            chosen = ask_save_path(self.parent, tr("Save the line"), "line", LINE_FORMS)
         else:
             forms = {suffix: words for suffix, words in LINE_FORMS.items() if suffix != ".mgd77"}
-            chosen = ask_save_path(self.parent, f"Save {len(numbers)} lines", "lines", forms)
+            chosen = ask_save_path(self.parent, tr("Save {count} lines", count=len(numbers)), "lines", forms)
         if chosen is not None:
             self.save_lines(numbers, chosen)
 
     def ask_save_surveys(self) -> None:
         """Ask for a folder, and write the lines that are selected into it, an MGD77 file each."""
         numbers = self.lines.chosen_lines() or self.lines.numbers.tolist()
-        folder = QFileDialog.getExistingDirectory(self.parent, f"Save {len(numbers)} surveys as MGD77 into a folder")
+        folder = QFileDialog.getExistingDirectory(
+            self.parent, tr("Save {count} surveys as MGD77 into a folder", count=len(numbers))
+        )
         if folder and numbers:
             self.save_lines(numbers, Path(folder) / "surveys" if Path(folder).suffix else Path(folder))
 
@@ -188,8 +191,10 @@ class StripDeeds:
         lines = listed.lines
         owners = {lines.layers[n] for n in numbers}
         if len(owners) > 1 and path.suffix:
-            about = "Choose lines of one, or a folder for MGD77 files."
-            self.session.noticed.emit("caution", "The lines are of several layers, and a file has those of one", about)
+            about = tr("Choose lines of one, or a folder for MGD77 files.")
+            self.session.noticed.emit(
+                "caution", tr("The lines are of several layers, and a file has those of one"), about
+            )
             return
         layers = [(self.session.work.layer(owner.id), owner) for owner in owners]
 
@@ -203,10 +208,12 @@ class StripDeeds:
                 count += len(write_lines(cache, layer, owner.field, own, path, job.check))
             return count
 
-        self._write("Saving the lines", work, str(path))
+        self._write(tr("Saving the lines"), work, str(path))
 
     def _write(self, title: str, work, words: str) -> None:  # type: ignore[no-untyped-def]
-        self.session.run(title, work, lambda nothing: self.session.noticed.emit("good", f"Wrote {words}", ""))
+        self.session.run(
+            title, work, lambda nothing: self.session.noticed.emit("good", tr("Wrote {words}", words=words), "")
+        )
 
 
 def _shifts(found: Crossovers, levelling: Levelling) -> str:

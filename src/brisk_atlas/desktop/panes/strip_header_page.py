@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPlainTextEdit, QStackedLayout, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
 from ..theme import mono_font
@@ -23,17 +25,17 @@ class StripHeaderPage(QWidget):
         self.header: SurveyHeader | None = None
         self.raw = QToolButton()
         self.raw.setObjectName("header records")
-        self.raw.setText("As its records")
-        self.raw.setToolTip("Show the header as it is stored in the file")
+        self.raw.setText(tr("As its records"))
+        self.raw.setToolTip(tr("Show the header as it is stored in the file"))
         self.raw.setCheckable(True)
-        self.words = ArrowView("header words", "Header of the survey in plain words")
+        self.words = ArrowView("header words", tr("Header of the survey in plain words"))
         self.text = QPlainTextEdit()
         self.text.setObjectName("header text")
-        self.text.setAccessibleName("Header of the survey as its records")
+        self.text.setAccessibleName(tr("Header of the survey as its records"))
         self.text.setReadOnly(True)
         self.text.setFont(mono_font())
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.none = PlainLabel("This line has no header: surveys in MGD77 have one.")
+        self.none = PlainLabel(tr("This line has no header: surveys in MGD77 have one."))
         self.none.setObjectName("quiet")
         self.none.setAlignment(Qt.AlignmentFlag.AlignCenter)
         inside = QWidget()
@@ -57,7 +59,7 @@ class StripHeaderPage(QWidget):
         if header is not None:
             rows = [{"entry": each.words, "stated": each.value, "record": each.card or None} for each in header.entries]
             schema = pa.schema([("entry", pa.string()), ("stated", pa.string()), ("record", pa.int32())])
-            self.words.show_table(pa.Table.from_pylist(rows, schema), ["Entry", "Stated", "Record"])
+            self.words.show_table(pa.Table.from_pylist(rows, schema), [tr("Entry"), tr("Stated"), tr("Record")])
             self.text.setPlainText("\n".join(header.records))
         self._show()
 

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
@@ -29,8 +30,9 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.strip.line_list import LineList
 
-HEADS = {"line": "Line", "layer": "Layer", "measured": "Measured", "begin": "From", "end": "To",
-         "length_m": "Length, km", "length": "Length", "vessel": "Vessel", "records": "Records"}  # fmt: skip
+HEADS = {"line": tr("Line"), "layer": tr("Layer"), "measured": tr("Measured"), "begin": tr("From"), "end": tr("To"),
+         "length_m": tr("Length, km"), "length": tr("Length"), "vessel": tr("Vessel"),
+         "records": tr("Records")}  # fmt: skip
 
 
 class StripLines(QWidget):
@@ -50,19 +52,19 @@ class StripLines(QWidget):
         self.numbers = np.empty(0, np.int64)  # of the lines in the list
         self.map_extent: Callable[[str | None], tuple[float, float, float, float] | None] = lambda crs: None
         self._measured: tuple[str, ...] = ()
-        self.text = self._edit("lines text", "Name or vessel", "Only lines whose name or vessel holds this")
-        self.begin = self._edit("lines begin", "2029-04-02", "Only lines on the way on this day or later")
-        self.end = self._edit("lines end", "2029-04-09", "Only lines on the way on this day or earlier")
-        self.when, _ = bar_menu("Dates…", "lines dates", "Only lines on the way between two days")
+        self.text = self._edit("lines text", tr("Name or vessel"), tr("Only lines whose name or vessel holds this"))
+        self.begin = self._edit("lines begin", "2029-04-02", tr("Only lines on the way on this day or later"))
+        self.end = self._edit("lines end", "2029-04-09", tr("Only lines on the way on this day or earlier"))
+        self.when, _ = bar_menu(tr("Dates…"), "lines dates", tr("Only lines on the way between two days"))
         self.when.setMenu(self._dates_menu())
         self.text.setMinimumWidth(110)
-        tip = "Only lines that measured all of what is chosen"
-        self.has, self.menu = bar_menu("Has…", "lines measured", tip)
-        tip = "Only lines with a place in what the map shows"
-        self.in_view = bar_button("In view", "lines in view", tip, checkable=True)
+        tip = tr("Only lines that measured all of what is chosen")
+        self.has, self.menu = bar_menu(tr("Has…"), "lines measured", tip)
+        tip = tr("Only lines with a place in what the map shows")
+        self.in_view = bar_button(tr("In view"), "lines in view", tip, checkable=True)
         self.count = PlainLabel()
         self.count.setObjectName("quiet")
-        self.table = ArrowView("lines", "Lines")
+        self.table = ArrowView("lines", tr("Lines"))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         above = QHBoxLayout()
         above.setContentsMargins(6, 3, 6, 3)
@@ -83,8 +85,8 @@ class StripLines(QWidget):
     def _dates_menu(self) -> QMenu:
         menu, form = QMenu(self), QWidget()
         rows = QFormLayout(form)
-        rows.addRow("from", self.begin)
-        rows.addRow("to", self.end)
+        rows.addRow(tr("from"), self.begin)
+        rows.addRow(tr("to"), self.end)
         action = QWidgetAction(menu)
         action.setDefaultWidget(form)
         menu.addAction(action)
@@ -120,7 +122,7 @@ class StripLines(QWidget):
         """List only lines that measured something, or no more only these."""
         rest = tuple(each for each in self._measured if each != word)
         self._measured = (*rest, word) if on else rest
-        self.has.setText(f"Has {', '.join(self._measured)}" if self._measured else "Has…")
+        self.has.setText(tr("Has {measured}", measured=", ".join(self._measured)) if self._measured else tr("Has…"))
         self.refilter()
 
     def map_moved(self) -> None:
@@ -139,7 +141,9 @@ class StripLines(QWidget):
             return
         begin, end = (edit.text().strip() for edit in (self.begin, self.end))
         begin, end = (text if len(text) == len("2029-04-02") else "" for text in (begin, end))  # while it is typed
-        self.when.setText(f"Dates {begin or '…'} to {end or '…'}" if begin or end else "Dates…")
+        self.when.setText(
+            tr("Dates {begin} to {end}", begin=begin or "…", end=end or "…") if begin or end else tr("Dates…")
+        )
         within = self.map_extent(self.listed.lines.crs) if self.in_view.isChecked() else None
         try:
             self.numbers = fitting(
@@ -156,7 +160,7 @@ class StripLines(QWidget):
         table = _readable(table)
         self.table.show_table(table, [HEADS.get(name, name) for name in table.column_names],
                               {"length_m": 2, "length": 2})  # fmt: skip
-        self.count.setText(f"{len(self.numbers):,} of {len(self.listed):,}")
+        self.count.setText(tr("{count:,} of {count2:,}", count=len(self.numbers), count2=len(self.listed)))
         self.filtered.emit()
 
     def _choose(self, row: int) -> None:

@@ -10,6 +10,8 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..session import Session
 from ..theme import Theme
 from .strip_bar import PAGES, StripBar
@@ -250,11 +252,13 @@ class StripPane(QWidget):
         menu = self.bar.save_menu
         menu.clear()
         if self.profile is not None:
-            menu.addAction("What is drawn, as a table…", self.ask_save)
+            menu.addAction(tr("What is drawn, as a table…"), self.ask_save)
         if self.content.listed is not None:
             count = len(self.lines.chosen_lines() or self.lines.numbers)
-            menu.addAction("This line…" if count == 1 else f"{count} lines as one…", self.deeds.ask_save_lines)
-            menu.addAction("As MGD77 into a folder…", self.deeds.ask_save_surveys)
+            menu.addAction(
+                tr("This line…") if count == 1 else tr("{count} lines as one…", count=count), self.deeds.ask_save_lines
+            )
+            menu.addAction(tr("As MGD77 into a folder…"), self.deeds.ask_save_surveys)
 
     def ask_save(self) -> None:
         """Ask where what is drawn is to be written, and write it."""
@@ -281,16 +285,25 @@ class StripPane(QWidget):
         if profile is None:
             self.bar.what.setText("")
         elif stretch is not None:
-            self.bar.what.setText(f"a stretch of {_length(stretch[1] - stretch[0], self.canvas.axis.unit)}")
+            self.bar.what.setText(
+                tr("a stretch of {length}", length=_length(stretch[1] - stretch[0], self.canvas.axis.unit))
+            )
         elif self.canvas.cursor_at is not None:
             place = self.canvas.cursor_at
             when = (
                 f"   {profile.time[place]}".replace("T", " ").removesuffix(".000") if profile.time is not None else ""
             )
-            self.bar.what.setText(f"at {_length(float(profile.distance[place]), profile.unit)}{when}")
+            self.bar.what.setText(
+                tr("at {length}{when}", length=_length(float(profile.distance[place]), profile.unit), when=when)
+            )
         else:
             done = self.bar.looking.words(profile.unit)
-            words = [profile.title, _length(profile.length, profile.unit), f"{len(profile):,} places", done]
+            words = [
+                profile.title,
+                _length(profile.length, profile.unit),
+                tr("{places:,} places", places=len(profile)),
+                done,
+            ]
             self.bar.what.setText("   ".join(word for word in words if word))
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QToolButton
 
 from brisk_atlas.core.model import DataRef, GridStyle, Stretch
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
 from ..session import Session
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.layer_series import SeriesDate
     from brisk_atlas.core.operations.series_statistics import SeriesResult
 
-WHAT = "go to a date"  # as undo calls it; what comes after each other is one step
+WHAT = tr("go to a date")  # as undo calls it; what comes after each other is one step
 
 
 class TimeBar(TrackBar):
@@ -26,13 +27,13 @@ class TimeBar(TrackBar):
     compared."""
 
     def __init__(self, session: Session, ready: Callable[[], bool]) -> None:
-        super().__init__("Dates", "dates", ready)
+        super().__init__(tr("Dates"), "dates", ready)
         self.session = session
         self.dates: list[SeriesDate] = []
         self.statistics = QToolButton()
-        self.statistics.setText("Statistics")
+        self.statistics.setText(tr("Statistics"))
         self.statistics.setObjectName("series statistics")
-        self.statistics.setToolTip("Minimum, maximum, mean, trend and largest change of each cell, as a new layer")
+        self.statistics.setToolTip(tr("Minimum, maximum, mean, trend and largest change of each cell, as a new layer"))
         self.row.addWidget(self.statistics)
         self.statistics.clicked.connect(self.add_statistics)
         session.work_changed.connect(self._work_changed)
@@ -80,7 +81,9 @@ class TimeBar(TrackBar):
         chosen = self.dates[self.ends[0] : self.ends[1] + 1]
         path = derived_path(f"statistics_{chosen[0].name}_to_{chosen[-1].name}", ".tif")
         asked = SeriesStatistics(tuple(date.layer_id for date in chosen), path)
-        self.session.run_operation(f"Statistics of {len(chosen)} dates", asked, self._show, lane=Lane.INTERACTIVE)
+        self.session.run_operation(
+            tr("Statistics of {count} dates", count=len(chosen)), asked, self._show, lane=Lane.INTERACTIVE
+        )
 
     def _show(self, found: SeriesResult) -> None:
         path: Path = found.path

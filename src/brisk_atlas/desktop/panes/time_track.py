@@ -8,6 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 
@@ -28,7 +30,7 @@ class TimeTrack(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("time track")
-        self.setAccessibleName("Dates")
+        self.setAccessibleName(tr("Dates"))
         self.setFixedHeight(HEIGHT_PX)
         self.setMinimumWidth(80)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

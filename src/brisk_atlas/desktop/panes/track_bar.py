@@ -6,6 +6,8 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 from ..theme import Theme
 from .player import Player
@@ -33,7 +35,7 @@ class TrackBar(QFrame):
             button = QToolButton()
             button.setText(mark)
             button.setObjectName("date before" if by < 0 else "next date")
-            button.setToolTip("The date before" if by < 0 else "The next date")
+            button.setToolTip(tr("The date before") if by < 0 else tr("The next date"))
             button.clicked.connect(lambda checked=False, by=by: self.step(by))
             self.row.addWidget(button)
         self.row.addWidget(self.player)

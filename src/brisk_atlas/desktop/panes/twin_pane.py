@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.comparison import SIDE_NAMES
 
 from ..plain_text import PlainLabel
@@ -31,16 +32,16 @@ class TwinPane(QWidget):
         self.marked: MarkedClasses | None = None
         self.canvas = MapCanvas()
         self.canvas.setObjectName(f"twin canvas {name}")
-        self.canvas.setAccessibleName(f"Map of side {name}")
+        self.canvas.setAccessibleName(tr("Map of side {name}", name=name))
         self.renderer = Renderer(session)
         self.side = SideBox(session, number)
-        self.tether = QCheckBox("tethered")
+        self.tether = QCheckBox(tr("tethered"))
         self.tether.setObjectName(f"tether {name}")
         self.tether.setChecked(True)
-        self.tether.setToolTip("Go where the map goes, and take it along")
+        self.tether.setToolTip(tr("Go where the map goes, and take it along"))
         self.remove = QToolButton()
         self.remove.setText("✕")
-        self.remove.setToolTip("Remove this pane")
+        self.remove.setToolTip(tr("Remove this pane"))
         self.remove.setObjectName(f"remove pane {name}")
         if number < 2:  # B stays as long as there is a twin
             self.remove.hide()

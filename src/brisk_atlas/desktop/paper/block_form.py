@@ -5,12 +5,16 @@ from __future__ import annotations
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFormLayout, QGridLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import MINIMUM_MM, BlockKind, Paper, PaperBlock
 
 from ..plain_text import PlainLabel
 
-WORDS = "Words in braces are filled in: {title}, {scale}, {crs}, {date}, {page}, {pages}, {zone}, and the fields of the feature that a page is of."  # noqa: E501
+WORDS = tr(
+    "Words in braces are filled in: {title}, {scale}, {crs}, {date}, {page}, "
+    "{pages}, {zone}, and the fields of the feature that a page is of."
+)
 REST_MS = 500  # from the last key until a text is taken over
 WITH_TEXT = (BlockKind.TITLE, BlockKind.TEXT)
 WITH_LETTERS = (*WITH_TEXT, BlockKind.LEGEND, BlockKind.SCALE_BAR, BlockKind.NORTH, BlockKind.CREDITS)
@@ -30,15 +34,17 @@ class BlockForm(QWidget):
         self._block: PaperBlock | None = None
         self._filling = False
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("Text of the block")
+        self.text.setAccessibleName(tr("Text of the block"))
         self.text.setMaximumHeight(84)
         self.text.setTabChangesFocus(True)
         self.text.setToolTip(WORDS)
         self.letters = _spin(1.0, 400.0, " pt", 1)
-        self.letters.setAccessibleName("Size of the letters")
-        self.sides = {name: _spin(0.0, 2000.0, " mm", 1) for name in ("from left", "from top", "width", "height")}
-        self.framed = QCheckBox("With a line around it")
-        self.text_label, self.letters_label = PlainLabel("Text"), PlainLabel("Letters")
+        self.letters.setAccessibleName(tr("Size of the letters"))
+        self.sides = {
+            name: _spin(0.0, 2000.0, " mm", 1) for name in (tr("from left"), tr("from top"), tr("width"), tr("height"))
+        }
+        self.framed = QCheckBox(tr("With a line around it"))
+        self.text_label, self.letters_label = PlainLabel(tr("Text")), PlainLabel(tr("Letters"))
         form = QFormLayout()
         form.addRow(self.text_label, self.text)
         form.addRow(self.letters_label, self.letters)

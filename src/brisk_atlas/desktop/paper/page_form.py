@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.layout import PagesByFeature, Paper, PaperGrid, PaperSize, scale_text
 
 from ..plain_text import PlainLabel
@@ -17,11 +18,11 @@ if TYPE_CHECKING:
 
 DOTS = (150, 200, 300, 400, 600)
 GRIDS = {
-    PaperGrid.NONE: "no grid",
-    PaperGrid.PROJECTED: "easting and northing",
-    PaperGrid.GEOGRAPHIC: "longitude and latitude",
+    PaperGrid.NONE: tr("no grid"),
+    PaperGrid.PROJECTED: tr("easting and northing"),
+    PaperGrid.GEOGRAPHIC: tr("longitude and latitude"),
 }
-ONE_PAGE = "one page"
+ONE_PAGE = tr("one page")
 
 
 class PageForm(QWidget):
@@ -49,22 +50,24 @@ class PageForm(QWidget):
         self._fields: Mapping[str, Sequence[str]] = {}
         self.sheet, self.way, self.grid, self.dots = (QComboBox() for _ in range(4))
         self.sheet.addItems(list(PaperSize))
-        self.way.addItems(["upright", "wide"])
+        self.way.addItems([tr("upright"), tr("wide")])
         for kind, words in GRIDS.items():
             self.grid.addItem(words, kind)
         for number in DOTS:
-            self.dots.addItem(f"{number} dots an inch", number)
-        self.dots.setToolTip("Of imagery and surfaces; lines and letters are sharp at any size")
+            self.dots.addItem(tr("{number} dots an inch", number=number), number)
+        self.dots.setToolTip(tr("Of imagery and surfaces; lines and letters are sharp at any size"))
         self.scale = QLineEdit()
         self.scale.setObjectName("paper scale")
-        self.fit = QPushButton("Fit")
-        self.fit.setToolTip("The round scale that shows all of the plate")
+        self.fit = QPushButton(tr("Fit"))
+        self.fit.setToolTip(tr("The round scale that shows all of the plate"))
         self.pages, self.name, self.order = (QComboBox() for _ in range(3))
-        self.fits = QCheckBox("Each at a scale that fits")
-        self.faded = QCheckBox("Pale around the feature")
-        for widget, name in ((self.sheet, "Size of the paper"), (self.way, "Upright or wide"), (self.grid, "Grid"),
-                             (self.dots, "Dots an inch"), (self.scale, "Scale, the number below one"),
-                             (self.pages, "Pages by"), (self.name, "Named by"), (self.order, "Sorted by")):  # fmt: skip
+        self.fits = QCheckBox(tr("Each at a scale that fits"))
+        self.faded = QCheckBox(tr("Pale around the feature"))
+        for widget, name in ((self.sheet, tr("Size of the paper")), (self.way, tr("Upright or wide")),
+                             (self.grid, tr("Grid")),
+                             (self.dots, tr("Dots an inch")), (self.scale, tr("Scale, the number below one")),
+                             (self.pages, tr("Pages by")), (self.name, tr("Named by")),
+                             (self.order, tr("Sorted by"))):  # fmt: skip
             widget.setAccessibleName(name)
         self._lay_out()
         self._connect()
@@ -79,20 +82,20 @@ class PageForm(QWidget):
         scale.addWidget(PlainLabel("1 :"))
         scale.addWidget(self.scale, 1)
         scale.addWidget(self.fit)
-        self.form.addRow("Paper", size)
-        self.form.addRow("Pixels", self.dots)
+        self.form.addRow(tr("Paper"), size)
+        self.form.addRow(tr("Pixels"), self.dots)
         inner = QFormLayout(self.map_rows)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        inner.addRow("Scale", scale)
-        inner.addRow("Grid", self.grid)
-        inner.addRow("Pages", self.pages)
+        inner.addRow(tr("Scale"), scale)
+        inner.addRow(tr("Grid"), self.grid)
+        inner.addRow(tr("Pages"), self.pages)
         self.page_rows = QWidget()
         rows = QFormLayout(self.page_rows)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        rows.addRow("Named by", self.name)
-        rows.addRow("Sorted by", self.order)
+        rows.addRow(tr("Named by"), self.name)
+        rows.addRow(tr("Sorted by"), self.order)
         rows.addRow(self.fits)
         rows.addRow(self.faded)
         column = QVBoxLayout(self)
@@ -123,13 +126,13 @@ class PageForm(QWidget):
         self.way.setCurrentIndex(int(paper.wide))
         self.grid.setCurrentIndex(self.grid.findData(paper.grid))
         if self.dots.findData(paper.dots) < 0:
-            self.dots.addItem(f"{paper.dots} dots an inch", paper.dots)
+            self.dots.addItem(tr("{dots} dots an inch", dots=paper.dots), paper.dots)
         self.dots.setCurrentIndex(self.dots.findData(paper.dots))
         self.scale.setText(scale_text(paper.scale))
         self.pages.clear()
         self.pages.addItem(ONE_PAGE, None)
         for layer in layers:
-            self.pages.addItem(f"each of {layer.name}", layer.id)
+            self.pages.addItem(tr("each of {name}", name=layer.name), layer.id)
         pages = paper.pages
         self.pages.setCurrentIndex(max(0, self.pages.findData(pages.layer if pages is not None else None)))
         self.page_rows.setVisible(pages is not None)
@@ -148,7 +151,7 @@ class PageForm(QWidget):
         self.name.clear()
         self.name.addItems(names)
         self.order.clear()
-        self.order.addItem("as they come", "")
+        self.order.addItem(tr("as they come"), "")
         for name in names:
             self.order.addItem(name, name)
 
@@ -163,7 +166,7 @@ class PageForm(QWidget):
         if 1e-3 <= scale <= 1e9:
             self.scale_wanted.emit(scale)
         else:
-            self.scale.setToolTip("A number, as 25,000")
+            self.scale.setToolTip(tr("A number, as 25,000"))
             self.scale.selectAll()
 
     def _layer_chosen(self) -> None:

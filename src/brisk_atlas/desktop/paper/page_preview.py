@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperBlock
 from brisk_atlas.core.paper.moving import edges_beside, moved, resized
@@ -65,8 +66,8 @@ class PagePreview(QWidget):
         self._shift = QPointF()  # of the map in its frame, under the hand
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Page")
-        self.setAccessibleDescription("Tab goes to the next block, arrow keys move it, Delete removes it")
+        self.setAccessibleName(tr("Page"))
+        self.setAccessibleDescription(tr("Tab goes to the next block, arrow keys move it, Delete removes it"))
 
     # What is shown
 

@@ -13,6 +13,7 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.words import file_name_of
 
 from ..session import Session
@@ -27,9 +28,9 @@ MOST_PX = 10_000  # of a printed page, each way: about 300 dots an inch of the l
 POINTS_PER_INCH = 72
 TRUE = 0.995  # a share of the size from which on paper is as large as the page, but for the rounding of its sizes
 FORMS = {
-    "PDF (*.pdf)": ".pdf",
-    "SVG, a file for each page (*.svg)": ".svg",
-    "PNG, a file for each page (*.png)": ".png",
+    tr("PDF (*.pdf)"): ".pdf",
+    tr("SVG, a file for each page (*.svg)"): ".svg",
+    tr("PNG, a file for each page (*.png)"): ".png",
 }
 
 
@@ -51,7 +52,7 @@ class PaperOutput:
         name = file_name_of(plate.title).strip("_").lower() or "map"
         file = self.session.work.file
         start = (file.parent if file is not None else Path.home()) / f"{name}.pdf"
-        chosen, form = QFileDialog.getSaveFileName(self.parent, "Write the page", str(start), ";;".join(FORMS))
+        chosen, form = QFileDialog.getSaveFileName(self.parent, tr("Write the page"), str(start), ";;".join(FORMS))
         if chosen:
             path = Path(chosen)
             self.write_to(path if path.suffix else path.with_suffix(FORMS.get(form, ".pdf")), plate)
@@ -62,10 +63,14 @@ class PaperOutput:
 
         def done(written: Written) -> None:
             faults = "; ".join(written.remarks)
-            self.session.noticed.emit("caution" if faults else "good", f"Wrote {written.what} to {path}", faults)
+            self.session.noticed.emit(
+                "caution" if faults else "good", tr("Wrote {what} to {path}", what=written.what, path=path), faults
+            )
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(written.paths[0])))
 
-        self._running.append(self.session.run_operation(f"Writing {path.name}", WritePaper(path, plate.id), done))
+        self._running.append(
+            self.session.run_operation(tr("Writing {name}", name=path.name), WritePaper(path, plate.id), done)
+        )
 
     def choose_printer(self, plate: Plate, paper: Paper) -> None:
         """Ask for a printer, with the sheet that a plate is laid out on as its paper, and print the pages."""
@@ -100,19 +105,25 @@ class PaperOutput:
                 share = _put(printer, pages)
                 self._say(plate, len(pages), share, written.remarks)
 
-            self._running.append(self.session.run(f"Printing {plate.title}", draw, put))
+            self._running.append(self.session.run(tr("Printing {title}", title=plate.title), draw, put))
 
-        laid_out = self.session.run_operation(f"Laying out {plate.title}", WritePaper(path, plate.id), print_all)
+        laid_out = self.session.run_operation(
+            tr("Laying out {title}", title=plate.title), WritePaper(path, plate.id), print_all
+        )
         self._running.append(laid_out)
 
     def _say(self, plate: Plate, count: int, share: float, remarks: Sequence[str]) -> None:
         if share == 0.0:
-            self.session.noticed.emit("fault", f"{plate.title} was not printed: the printer takes no pages", "")
+            self.session.noticed.emit(
+                "fault", tr("{title} was not printed: the printer takes no pages", title=plate.title), ""
+            )
             return
         smaller = (
-            f"The paper is smaller: printed at {share:.0%}, so that the scale is not true." if share < TRUE else ""
+            tr("The paper is smaller: printed at {share:.0%}, so that the scale is not true.", share=share)
+            if share < TRUE
+            else ""
         )
-        words = f"{plate.title}: {count:,} page{'s' if count != 1 else ''} printed"
+        words = trn("{title}: {count:,} page printed", "{title}: {count:,} pages printed", count, title=plate.title)
         faults = "; ".join((*([smaller] if smaller else ()), *remarks))
         self.session.noticed.emit("caution" if faults else "good", words, faults)
 

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import INCH_MM
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, PaperBlock, PaperGrid, PaperSize
 from brisk_atlas.core.workspace.plate_paper import first_paper, fitting_scale
@@ -32,17 +33,19 @@ SIDE_PX, NUMBERS_PX = 288, 320
 MOST_PX = 9_000  # of a preview, each way
 ZOOM = 1.5
 STEPS = (1.0, 2.0, 2.5, 5.0)
-ADDED = {BlockKind.TEXT: "Text", BlockKind.TITLE: "Title", BlockKind.LEGEND: "Legend", BlockKind.SCALE_BAR: "Scale bar",
-         BlockKind.NORTH: "North", BlockKind.INSET: "Where it lies", BlockKind.CREDITS: "Sources",
-         BlockKind.MAP: "Map"}  # fmt: skip
+ADDED = {BlockKind.TEXT: tr("Text"), BlockKind.TITLE: tr("Title"), BlockKind.LEGEND: tr("Legend"),
+         BlockKind.SCALE_BAR: tr("Scale bar"),
+         BlockKind.NORTH: tr("North"), BlockKind.INSET: tr("Where it lies"), BlockKind.CREDITS: tr("Sources"),
+         BlockKind.MAP: tr("Map")}  # fmt: skip
 SIZES = {BlockKind.TEXT: (60.0, 12.0), BlockKind.TITLE: (120.0, 12.0), BlockKind.LEGEND: (50.0, 40.0),
          BlockKind.SCALE_BAR: (60.0, 10.0), BlockKind.NORTH: (14.0, 14.0), BlockKind.INSET: (40.0, 40.0),
          BlockKind.CREDITS: (120.0, 8.0), BlockKind.MAP: (100.0, 80.0)}  # fmt: skip
 
 
-TOOLS = (("caret-left", "The page before"), ("caret-right", "The next page"), ("minus", "Smaller"), ("plus", "Larger"),
-         ("arrows-in", "The whole page"),
-         ("hand-grabbing", "Move the map in its frame; the wheel changes its scale"))  # fmt: skip
+TOOLS = (("caret-left", tr("The page before")), ("caret-right", tr("The next page")), ("minus", tr("Smaller")),
+         ("plus", tr("Larger")),
+         ("arrows-in", tr("The whole page")),
+         ("hand-grabbing", tr("Move the map in its frame; the wheel changes its scale")))  # fmt: skip
 
 
 class DrawnPage(NamedTuple):
@@ -79,21 +82,21 @@ class PaperView(QWidget):
         self.area.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.form, self.block = PageForm(), BlockForm()
-        self.back = QPushButton("Back to the plate")
+        self.back = QPushButton(tr("Back to the plate"))
         self.numbers = QComboBox()
-        self.numbers.setAccessibleName("Page")
+        self.numbers.setAccessibleName(tr("Page"))
         self.numbers.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.numbers.setMaximumWidth(NUMBERS_PX)
         self.before, self.after, self.closer, self.farther = (QToolButton() for _ in range(4))
         self.whole, self.hand = QToolButton(), QToolButton()
         self._tools = (self.before, self.after, self.farther, self.closer, self.whole, self.hand)
         self.blocks = QComboBox()
-        self.blocks.setAccessibleName("Block")
-        self.add, self.remove = QPushButton("Add"), QPushButton("Remove")
-        self.anew = QPushButton("Arrange anew")
-        self.anew.setToolTip("All blocks where they were first")
+        self.blocks.setAccessibleName(tr("Block"))
+        self.add, self.remove = QPushButton(tr("Add")), QPushButton(tr("Remove"))
+        self.anew = QPushButton(tr("Arrange anew"))
+        self.anew.setToolTip(tr("All blocks where they were first"))
         self.output = PaperOutput(session, self)
-        self.print, self.write = QPushButton("Print…"), QPushButton("Write…")
+        self.print, self.write = QPushButton(tr("Print…")), QPushButton(tr("Write…"))
         self.write.setObjectName("main")
         self.note = PlainLabel("")
         self.note.setObjectName("quiet")
@@ -168,11 +171,11 @@ class PaperView(QWidget):
         self.whole.clicked.connect(lambda checked=False: self._zoom_by(0))
         self.hand.clicked.connect(self._take_hand)
         self.page.chosen.connect(self._show_block)
-        self.page.changed.connect(lambda block: self._change_block("move a block", block))
+        self.page.changed.connect(lambda block: self._change_block(tr("move a block"), block))
         self.page.removal_wanted.connect(self._remove)
         self.page.map_moved.connect(self._move_map)
         self.page.map_zoomed.connect(self._step_scale)
-        self.block.changed.connect(lambda block: self._change_block("a block of the page", block))
+        self.block.changed.connect(lambda block: self._change_block(tr("a block of the page"), block))
         self.blocks.activated.connect(lambda at: self.page.choose(self.blocks.itemData(at)))
         self.remove.clicked.connect(lambda checked=False: self._remove())
         menu = QMenu(self)
@@ -182,12 +185,14 @@ class PaperView(QWidget):
             action.triggered.connect(lambda checked=False, kind=kind: self._add(kind))
         self.add.setMenu(menu)
         self.form.sheet_wanted.connect(self._change_sheet)
-        self.form.scale_wanted.connect(lambda scale: self._change("scale", lambda paper: paper._replace(scale=scale)))
+        self.form.scale_wanted.connect(
+            lambda scale: self._change(tr("scale"), lambda paper: paper._replace(scale=scale))
+        )
         self.form.fit_wanted.connect(self._fit_scale)
         self.form.grid_wanted.connect(
-            lambda kind: self._change("grid", lambda paper: paper._replace(grid=PaperGrid(kind)))
+            lambda kind: self._change(tr("grid of the page"), lambda paper: paper._replace(grid=PaperGrid(kind)))
         )
-        self.form.dots_wanted.connect(lambda dots: self._change("dots", lambda paper: paper._replace(dots=dots)))
+        self.form.dots_wanted.connect(lambda dots: self._change(tr("dots"), lambda paper: paper._replace(dots=dots)))
         self.form.pages_wanted.connect(self._change_pages)
         self._rest.timeout.connect(self._draw)
         self.session.work_changed.connect(self._work_changed)
@@ -262,7 +267,7 @@ class PaperView(QWidget):
                 self._fields = found
                 self._fill(draw=False)
 
-        self._running.append(self.session.run("Fields", work, done, shown=False))
+        self._running.append(self.session.run(tr("Fields"), work, done, shown=False))
 
     def _work_changed(self, what: str) -> None:
         if what in ("album", "file") and self.isVisible():
@@ -292,7 +297,7 @@ class PaperView(QWidget):
         if paper is None:
             return
         self.blocks.clear()
-        self.blocks.addItem("no block chosen", None)
+        self.blocks.addItem(tr("no block chosen"), None)
         for each in paper.blocks:
             self.blocks.addItem(each.id, each.id)
         self.blocks.setCurrentIndex(max(0, self.blocks.findData(block_id)))
@@ -374,7 +379,7 @@ class PaperView(QWidget):
                 self._say([str(job.error)])
 
         self._drawing = self.session.jobs.start(
-            "Drawing a page", work, lambda job: self.session.call_in_gui(ended, job), shown=False
+            tr("Drawing a page"), work, lambda job: self.session.call_in_gui(ended, job), shown=False
         )
 
     def _show_page(self, drawn: DrawnPage) -> None:
@@ -405,7 +410,7 @@ class PaperView(QWidget):
         now = made(paper)
         if now != paper:
             album = self.session.work.state.album
-            self.session.work.change_album(f"{what} on paper", album.changed(plate._replace(paper=now)))
+            self.session.work.change_album(tr("{what} on paper", what=what), album.changed(plate._replace(paper=now)))
 
     def _change_block(self, what: str, block: PaperBlock) -> None:
         self._change(what, lambda paper: paper.changed(block))
@@ -423,18 +428,18 @@ class PaperView(QWidget):
                 now = paper._replace(sheet=sheet, wide=wide, blocks=anew.blocks).by_feature(paper.pages)
             return now._replace(scale=fitting_scale(now, view)) if fitted and view is not None else now
 
-        self._change("sheet", made)
+        self._change(tr("sheet"), made)
 
     def _arrange_anew(self) -> None:
         plate = self.plate
         if plate is not None:
-            self._change("arrangement", lambda paper: paper._replace(
+            self._change(tr("arrangement"), lambda paper: paper._replace(
                 blocks=first_paper(plate, paper.sheet, paper.wide).blocks).by_feature(paper.pages))  # fmt: skip
 
     def _fit_scale(self) -> None:
         view = self._view
         if view is not None:
-            self._change("scale", lambda paper: paper._replace(scale=fitting_scale(paper, view), centre=None))
+            self._change(tr("scale"), lambda paper: paper._replace(scale=fitting_scale(paper, view), centre=None))
 
     def _step_scale(self, closer: int) -> None:
         """Go to the next round scale."""
@@ -447,7 +452,7 @@ class PaperView(QWidget):
                 scale = min((each for each in rounds if each > paper.scale * 1.001), default=paper.scale)
             return paper._replace(scale=scale)
 
-        self._change("scale", made)
+        self._change(tr("scale"), made)
 
     def _move_map(self, dx: float, dy: float) -> None:
         """Move the map in its frame by millimetres."""
@@ -464,21 +469,21 @@ class PaperView(QWidget):
             now = seen.panned(dx / PX_MM, dy / PX_MM)
             return paper._replace(centre=(now.x, now.y))
 
-        self._change("place of the map", made)
+        self._change(tr("place of the map"), made)
 
     def _change_pages(self, pages: PagesByFeature | None) -> None:
-        self._change("pages", lambda paper: paper.by_feature(pages))
+        self._change(tr("pages"), lambda paper: paper.by_feature(pages))
 
     def _add(self, kind: BlockKind) -> None:
         def made(paper: Paper) -> Paper:
             width, height = SIZES[kind]
             across, down = paper.size
-            text = "Text" if kind is BlockKind.TEXT else "{title}" if kind is BlockKind.TITLE else ""
+            text = tr("Text") if kind is BlockKind.TEXT else "{title}" if kind is BlockKind.TITLE else ""
             block = PaperBlock("", kind, (across - width) / 2, (down - height) / 2, width, height, text,
                                framed=kind in (BlockKind.MAP, BlockKind.INSET))  # fmt: skip
             return paper.with_block(block)
 
-        self._change("one more block", made)
+        self._change(tr("one more block"), made)
         paper = self.paper
         if paper is not None:
             self.page.choose(paper.blocks[-1].id)
@@ -488,7 +493,7 @@ class PaperView(QWidget):
         block_id = self.page.block_id
         if block_id is not None:
             self.page.choose(None)
-            self._change("one block less", lambda paper: paper.without(block_id))
+            self._change(tr("one block less"), lambda paper: paper.without(block_id))
 
     def _put_out(self, choose: Callable[[Plate, Paper], None]) -> None:
         """Have the pages written or printed, with what is being typed."""

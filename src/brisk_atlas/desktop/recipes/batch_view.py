@@ -26,6 +26,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.shares import CORES
 
@@ -38,9 +40,9 @@ if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import Recipe
     from brisk_atlas.core.system.jobs import Job
 
-HEADS = ("Input", "State", "Rows", "Time", "Remarks")
+HEADS = (tr("Input"), tr("State"), tr("Rows"), tr("Time"), tr("Remarks"))
 INPUT, STATE, ROWS, TIME, REMARKS = range(5)
-EMPTY = "Add files or a folder: the recipe is run for each of them. They can be dropped here too."
+EMPTY = tr("Add files or a folder: the recipe is run for each of them. They can be dropped here too.")
 
 
 class BatchView(QWidget):
@@ -63,29 +65,29 @@ class BatchView(QWidget):
         self.job: Job | None = None
         self.outcomes: dict[str, TaskOutcome] = {}  # by source
         self.setAcceptDrops(True)
-        self.title, self.state = PlainLabel("Run for many inputs"), PlainLabel(EMPTY)
+        self.title, self.state = PlainLabel(tr("Run for many inputs")), PlainLabel(EMPTY)
         self.title.setObjectName("title")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
-        names = ("Add files…", "Add a folder…", "Watch a folder…", "Clear")
+        names = (tr("Add files…"), tr("Add a folder…"), tr("Watch a folder…"), tr("Clear"))
         self.add_files, self.add_folder, self.watch, self.clear = (QPushButton(name) for name in names)
-        self.watch.setToolTip("Run for what is in a folder and for what comes into it, until it is cancelled")
-        self.out, self.browse = QLineEdit(str(Path.home() / "handed_over")), QPushButton("Choose…")
+        self.watch.setToolTip(tr("Run for what is in a folder and for what comes into it, until it is cancelled"))
+        self.out, self.browse = QLineEdit(str(Path.home() / "handed_over")), QPushButton(tr("Choose…"))
         self.out.setObjectName("batch out")
-        self.out.setAccessibleName("The folder to write to")
+        self.out.setAccessibleName(tr("The folder to write to"))
         self.out.setFont(mono_font())
         self.workers = QSpinBox()
         self.workers.setRange(1, 64)
         self.workers.setValue(CORES)
-        self.workers.setAccessibleName("How many inputs at a time")
+        self.workers.setAccessibleName(tr("How many inputs at a time"))
         self.cluster = QLineEdit()
-        self.cluster.setPlaceholderText("this machine, or the address of a scheduler, such as tcp://10.0.0.5:8786")
-        self.cluster.setAccessibleName("The address of a Dask scheduler")
-        self.tiles = QCheckBox("Divide a large grid or cloud into tiles")
-        self.tiles.setToolTip("So that all workers, or machines, can do parts of one input")
+        self.cluster.setPlaceholderText(tr("this machine, or the address of a scheduler, such as tcp://10.0.0.5:8786"))
+        self.cluster.setAccessibleName(tr("The address of a Dask scheduler"))
+        self.tiles = QCheckBox(tr("Divide a large grid or cloud into tiles"))
+        self.tiles.setToolTip(tr("So that all workers, or machines, can do parts of one input"))
         self.table = QTableWidget(0, len(HEADS))
         self.table.setObjectName("batch")
-        self.table.setAccessibleName("Inputs and what came of them")
+        self.table.setAccessibleName(tr("Inputs and what came of them"))
         self.table.setHorizontalHeaderLabels(list(HEADS))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -104,13 +106,13 @@ class BatchView(QWidget):
             assert over is not None
             over.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.go, self.again, self.stop = (
-            QPushButton("Run for all"),
-            QPushButton("Only what is not done"),
-            QPushButton("Cancel"),
+            QPushButton(tr("Run for all")),
+            QPushButton(tr("Only what is not done")),
+            QPushButton(tr("Cancel")),
         )
         self.go.setObjectName("main")
-        self.again.setToolTip("Pass over the inputs that were done with this recipe before")
-        self.report, self.open = QPushButton("Write a report…"), QPushButton("Open what was written")
+        self.again.setToolTip(tr("Pass over the inputs that were done with this recipe before"))
+        self.report, self.open = QPushButton(tr("Write a report…")), QPushButton(tr("Open what was written"))
         self.progress = QProgressBar()
         self._lay_out()
         self._connect()
@@ -125,12 +127,12 @@ class BatchView(QWidget):
         out.addWidget(self.browse)
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("Folder", out)
+        form.addRow(tr("Folder"), out)
         where = QHBoxLayout()
         where.addWidget(self.workers)
-        where.addWidget(PlainLabel("on"))
+        where.addWidget(PlainLabel(tr("on")))
         where.addWidget(self.cluster, 1)
-        form.addRow("At a time", where)
+        form.addRow(tr("At a time"), where)
         form.addRow("", self.tiles)
         below.addWidget(self.go)
         below.addWidget(self.again)
@@ -183,7 +185,7 @@ class BatchView(QWidget):
         """Have the recipe run for what is in a folder, and what comes into it."""
         self.show_inputs([])
         self.watched = folder
-        self._say(f"“Run and watch” runs the recipe for all that is in {folder} or comes into it.")
+        self._say(tr("“Run and watch” runs the recipe for all that is in {folder} or comes into it.", folder=folder))
         self._refresh()
 
     def show_inputs(self, inputs: list[str]) -> None:
@@ -192,26 +194,26 @@ class BatchView(QWidget):
         self.table.setRowCount(len(inputs))
         for row, source in enumerate(inputs):
             self._show_row(row, source, None)
-        self._say(EMPTY if not inputs else f"{len(inputs):,} inputs")
+        self._say(EMPTY if not inputs else tr("{count:,} inputs", count=len(inputs)))
         self._refresh()
 
     def _browse_files(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Inputs")
+        paths, _ = QFileDialog.getOpenFileNames(self, tr("Inputs"))
         if paths:
             self.add(paths)
 
     def _browse_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "A folder of inputs")
+        folder = QFileDialog.getExistingDirectory(self, tr("A folder of inputs"))
         if folder:
             self.add([folder])
 
     def _browse_watched(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "A folder to watch")
+        folder = QFileDialog.getExistingDirectory(self, tr("A folder to watch"))
         if folder:
             self.watch_folder(Path(folder))
 
     def _browse_out(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "The folder to write to", self.out.text())
+        folder = QFileDialog.getExistingDirectory(self, tr("The folder to write to"), self.out.text())
         if folder:
             self.out.setText(folder)
 
@@ -273,12 +275,20 @@ class BatchView(QWidget):
             asked.watch(watched, job, came)
             return []
 
-        many = f"for {len(self.inputs):,} inputs" if watched is None else f"for what comes into {watched.name}"
+        many = (
+            tr("for {count:,} inputs", count=len(self.inputs))
+            if watched is None
+            else tr("for what comes into {name}", name=watched.name)
+        )
         self.job = self.session.run(
-            f"Running {recipe.title or 'a recipe'} {many}", work, self._done, lane=Lane.BATCH, failed=self._failed
+            tr("Running {title} {many}", title=recipe.title or tr("a recipe"), many=many),
+            work,
+            self._done,
+            lane=Lane.BATCH,
+            failed=self._failed,
         )
         if watched is not None:
-            self._say(f"Watching {watched}. Cancel ends it.")
+            self._say(tr("Watching {watched}. Cancel ends it.", watched=watched))
         self.session.job_changed.connect(self._progressed)
         self._refresh()
 
@@ -298,8 +308,8 @@ class BatchView(QWidget):
         if job.finished:
             self.session.job_changed.disconnect(self._progressed)
             if job.state == "cancelled":
-                goes_on = "“Only what is not done”" if self.watched is None else "“Run and watch”"
-                self._say(f"Cancelled. What was done is whole; {goes_on} goes on from here.")
+                goes_on = tr("“Only what is not done”") if self.watched is None else tr("“Run and watch”")
+                self._say(tr("Cancelled. What was done is whole; {goes_on} goes on from here.", goes_on=goes_on))
             self._refresh()
 
     def _done(self, outcomes: list[TaskOutcome]) -> None:
@@ -308,8 +318,11 @@ class BatchView(QWidget):
         self.outcomes = {outcome.source: outcome for outcome in outcomes}
         for row, source in enumerate(self.inputs):
             self._show_row(row, source, self.outcomes.get(source))
-        ended = ", ".join(f"{count:,} {state}" for state, count in totals(outcomes).items() if count)
-        self._say(f"{len(outcomes):,} inputs: {ended}", bad=any(o.state == "failed" for o in outcomes))
+        ended = ", ".join(f"{count:,} {shown(state)}" for state, count in totals(outcomes).items() if count)
+        self._say(
+            tr("{count:,} inputs: {ended}", count=len(outcomes), ended=ended),
+            bad=any(o.state == "failed" for o in outcomes),
+        )
         self._refresh()
 
     def _failed(self, error: BaseException) -> None:
@@ -322,7 +335,7 @@ class BatchView(QWidget):
 
     def _show_row(self, row: int, source: str, outcome: TaskOutcome | None) -> None:
         state = outcome.state if outcome is not None else "waiting"
-        texts = [Path(source).name, state, "", "", ""]
+        texts = [Path(source).name, shown(state), "", "", ""]
         if outcome is not None and outcome.state in ("done", "done before"):
             texts[ROWS], texts[TIME] = f"{outcome.count:,}", f"{outcome.seconds:.2f} s"
             texts[REMARKS] = " · ".join(outcome.warnings)
@@ -349,7 +362,7 @@ class BatchView(QWidget):
 
     def _refresh(self) -> None:
         busy, ended = self.busy, bool(self.outcomes) and not self.busy
-        self.go.setText("Run for all" if self.watched is None else "Run and watch")
+        self.go.setText(tr("Run for all") if self.watched is None else tr("Run and watch"))
         self.go.setEnabled(bool(self.inputs or self.watched) and not busy)
         self.again.setEnabled(bool(self.inputs) and not busy)
         self.again.setVisible(self.watched is None)
@@ -367,7 +380,7 @@ class BatchView(QWidget):
 
         from ..save_path import ask_save_path
 
-        path = ask_save_path(self, "Write a report", "report", {".html": "Page", ".json": "JSON"})
+        path = ask_save_path(self, tr("Write a report"), "report", {".html": tr("Page"), ".json": "JSON"})
         if path is None or self.recipe is None:
             return
         outcomes = [self.outcomes[source] for source in self.inputs if source in self.outcomes]
@@ -376,7 +389,7 @@ class BatchView(QWidget):
         except AtlasError as error:
             self._say(str(error), bad=True)
             return
-        self._say(f"Wrote {path}")
+        self._say(tr("Wrote {path}", path=path))
 
     def _open_written(self) -> None:
         rows = sorted({index.row() for index in self.table.selectedIndexes()})

@@ -9,6 +9,7 @@ from pathlib import Path
 from brisk_atlas.core.handover.batch import Batch, watched_inputs
 from brisk_atlas.core.handover.batch_task import BatchTask, Runner, TaskOutcome
 from brisk_atlas.core.handover.recipe import Recipe, for_many
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 
@@ -45,7 +46,7 @@ class BatchWork:
         """Do what is in a folder, and what comes into it, until the job is cancelled."""
         for ready in watched_inputs(folder, check=job.check):
             self.run(self.batch(ready), job, came)
-            job.report(1.0, f"watching {folder.name}")
+            job.report(1.0, tr("watching {name}", name=folder.name))
 
     def _runner(self) -> Runner:
         if self.address:

@@ -7,6 +7,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import amount_words
+
 from ..arrow_view import ArrowView
 from ..pages.glance_picture import GlancePicture
 from ..plain_text import PlainLabel
@@ -22,7 +25,7 @@ if TYPE_CHECKING:
 
 SHOWN_ROWS = 1_000
 SHORT_S = 0.01  # a time that is not worth stating
-NOTHING = "Choose a step to see what comes of it."
+NOTHING = tr("Choose a step to see what comes of it.")
 
 
 class CheckpointView(QWidget):
@@ -47,21 +50,21 @@ class CheckpointView(QWidget):
         self.facts.setObjectName("quiet")
         self.facts.setWordWrap(True)
         self.result, self.left_out = QToolButton(), QToolButton()
-        self.result.setText("Result")
-        self.left_out.setText("Left out")
+        self.result.setText(tr("Result"))
+        self.left_out.setText(tr("Left out"))
         self.which = QButtonGroup(self)
         for number, button in enumerate((self.result, self.left_out)):
             button.setCheckable(True)
             self.which.addButton(button, number)
         self.result.setChecked(True)
-        self.result.setToolTip("What comes out of this step")
-        self.left_out.setToolTip("The rows that this step leaves out, and why")
-        self.whole, self.open = QPushButton("Look at all of it"), QPushButton("Open on the Desk")
-        self.whole.setToolTip("Run the steps on all of the data, not on a sample")
-        self.open.setToolTip("Open what is shown here as a layer")
+        self.result.setToolTip(tr("What comes out of this step"))
+        self.left_out.setToolTip(tr("The rows that this step leaves out, and why"))
+        self.whole, self.open = QPushButton(tr("Look at all of it")), QPushButton(tr("Open on the Desk"))
+        self.whole.setToolTip(tr("Run the steps on all of the data, not on a sample"))
+        self.open.setToolTip(tr("Open what is shown here as a layer"))
         self.picture = GlancePicture(session)
-        self.picture.setAccessibleName("Map of what comes of the step")
-        self.table = ArrowView("checkpoint rows", "Rows of what comes of the step")
+        self.picture.setAccessibleName(tr("Map of what comes of the step"))
+        self.table = ArrowView("checkpoint rows", tr("Rows of what comes of the step"))
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self.title, 1)
@@ -136,25 +139,27 @@ class CheckpointView(QWidget):
             if layer is not None and facts is not None and facts.extent is not None:
                 self.picture.show_layers((layer,), facts.extent)
             else:
-                self.picture.show_words("nothing to draw")
+                self.picture.show_words(tr("nothing to draw"))
 
-        self.session.run("Reading a checkpoint", work, done, shown=False)
+        self.session.run(tr("Reading a checkpoint"), work, done, shown=False)
 
     @staticmethod
     def _words(checkpoint: Checkpoint, rejected: bool) -> str:
         account, flow = checkpoint.account, checkpoint.flow
         assert flow is not None
         if rejected:
-            return " · ".join(f"{count:,} left out: {reason}" for reason, count in account.rejected.items())
-        unit = "rows" if flow.kind.has_rows else "cells" if flow.kind.has_cells else "points"
-        counts = f"{account.count_out:,} {unit}" if account.count_out is not None else ""
+            return " · ".join(
+                tr("{count:,} left out: {reason}", count=count, reason=reason)
+                for reason, count in account.rejected.items()
+            )
+        counts = amount_words(flow.kind, account.count_out) if account.count_out is not None else ""
         if account.count_in is not None and account.count_in != account.count_out:
             counts = f"{account.count_in:,} → {counts}"
         spent = f"{account.seconds:.2f} s" if account.seconds >= SHORT_S else ""
         parts = [counts, spent, *account.warnings]
         if flow.sampled:
-            what = {"rows": "the first rows", "cells": "larger cells", "points": "some of the points"}[unit]
-            parts.insert(0, f"a sample: {what}")
+            what = tr("larger cells") if flow.kind.has_cells else tr("some of the points")
+            parts.insert(0, tr("a sample: {what}", what=tr("the first rows") if flow.kind.has_rows else what))
         return " · ".join(part for part in parts if part)
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model import DataKind, DataRef, Layer
+from brisk_atlas.core.model.language import tr
 
 from ..session import Session
 from .step_inputs import source_words
@@ -99,7 +100,7 @@ class CurrentRecipe(QObject):
         if self.number != DRAFT:
             left = (*self.stored[: self.number], *self.stored[self.number + 1 :])
             self.number, self._made_of = DRAFT, None
-            self.session.work.change_recipes("remove a recipe", left)
+            self.session.work.change_recipes(tr("remove a recipe"), left)
             self.make_of_subject()
 
     def source_name(self, branch: Branch) -> str:
@@ -110,8 +111,8 @@ class CurrentRecipe(QObject):
             return layer.name if layer is not None else source_words(source.as_json())
         layer = self.session.work.layer(source)
         if layer is not None:
-            return f"{layer.name}, with its edits"
-        return "each input" if source == "${input}" else source
+            return tr("{name}, with its edits", name=layer.name)
+        return tr("each input") if source == "${input}" else source
 
     def _show(self, recipe: Recipe, number: int) -> None:
         self.recipe, self.number = recipe, number

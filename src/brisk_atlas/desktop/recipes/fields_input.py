@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from .step_inputs import StepInput
 
 USED, NAME, NEW, TYPE = range(4)
@@ -30,8 +32,8 @@ class FieldsInput(StepInput):
         self._names, self._types = list(names), list(types)
         self.table = QTableWidget(0, 4)
         self.table.setObjectName("fields of the step")
-        self.table.setAccessibleName("Fields: whether they are left, new name, new type")
-        self.table.setHorizontalHeaderLabels(["", "Field", "New name", "New type"])
+        self.table.setAccessibleName(tr("Fields: whether they are left, new name, new type"))
+        self.table.setHorizontalHeaderLabels(["", tr("Field"), tr("New name"), tr("New type")])
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setMinimumHeight(180)
         side, head = self.table.verticalHeader(), self.table.horizontalHeader()
@@ -44,10 +46,10 @@ class FieldsInput(StepInput):
         self.table.setColumnWidth(TYPE, 116)
         buttons = QVBoxLayout()
         for text, tip, deed in (
-            ("Up", "Earlier in the order (Alt+Up)", lambda: self._move(-1)),
-            ("Down", "Later in the order (Alt+Down)", lambda: self._move(1)),
-            ("All", "Leave all fields", lambda: self._tick(True)),
-            ("None", "Leave none", lambda: self._tick(False)),
+            (tr("Up"), tr("Earlier in the order (Alt+Up)"), lambda: self._move(-1)),
+            (tr("Down"), tr("Later in the order (Alt+Down)"), lambda: self._move(1)),
+            (tr("All"), tr("Leave all fields"), lambda: self._tick(True)),
+            (tr("None"), tr("Leave none"), lambda: self._tick(False)),
         ):
             button = QToolButton()
             button.setText(text)
@@ -98,9 +100,9 @@ class FieldsInput(StepInput):
                 for column, item in ((USED, tick), (NAME, field), (NEW, renamed)):
                     self.table.setItem(row, column, item)
                 box = QComboBox()
-                box.setAccessibleName(f"New type of {name}")
+                box.setAccessibleName(tr("New type of {name}", name=name))
                 for each in ("", *self._types):
-                    box.addItem(each or "as it is", each)
+                    box.addItem(each or tr("as it is"), each)
                 box.setCurrentIndex(max(0, box.findData(type_)))
                 box.activated.connect(lambda at: self.changed.emit())
                 self.table.setCellWidget(row, TYPE, box)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -34,9 +35,9 @@ class HandOverBar(QWidget):
         self.job: Job | None = None
         self.written: list[str] = []
         self.go, self.stop, self.open = (
-            QPushButton("Hand over"),
-            QPushButton("Cancel"),
-            QPushButton("Open what was written"),
+            QPushButton(tr("Hand over")),
+            QPushButton(tr("Cancel")),
+            QPushButton(tr("Open what was written")),
         )
         self.go.setObjectName("main")
         self.progress, self.result = QProgressBar(), PlainLabel()
@@ -88,7 +89,7 @@ class HandOverBar(QWidget):
         self.progress.setValue(0)
         self.stop.show()
         self.progress.show()
-        name = f"Handing over {recipe.title}"
+        name = tr("Handing over {title}", title=recipe.title)
 
         def done(runs: list[BranchRun]) -> None:
             self.session.note_done(name, recipe, frozen.work.layers)
@@ -107,19 +108,19 @@ class HandOverBar(QWidget):
             self.progress.hide()
             self.go.setEnabled(True)
             if job.state == "cancelled":
-                self.say("Cancelled; nothing was written.")
+                self.say(tr("Cancelled; nothing was written."))
 
     def _done(self, runs: list[BranchRun]) -> None:
         files = [each for run in runs for each in run.written]
         self.written = [str(each.path) for each in files if each.format != "record"]
-        self.say("\n".join(f"Wrote {each.words} to {each.path}" for each in files))
+        self.say("\n".join(tr("Wrote {words} to {path}", words=each.words, path=each.path) for each in files))
         self.open.show()
         self.open.setFocus()
 
     def _failed(self, error: BaseException) -> None:
         from brisk_atlas.core.model import AtlasError
 
-        self.say(str(error) if isinstance(error, AtlasError) else f"It failed: {error}", bad=True)
+        self.say(str(error) if isinstance(error, AtlasError) else tr("It failed: {error}", error=error), bad=True)
         if not isinstance(error, AtlasError):
             self.session.fault(error)
 

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
 from ..session import Session
@@ -106,7 +107,7 @@ class RecipeLooker(QObject):
                 for at, outlook, fault in run.outlooks(name, seen):
                     report(job, self.outlook, name, at, outlook, fault)
 
-        name = "Looking at all of the recipe" if whole else "Looking at the recipe"
+        name = tr("Looking at all of the recipe") if whole else tr("Looking at the recipe")
         self._job = self.session.run(
             name, work, lambda nothing: self.ended.emit(), shown=whole, lane=Lane.BATCH if whole else Lane.INTERACTIVE,
             failed=self._failed,

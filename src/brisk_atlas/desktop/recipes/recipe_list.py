@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from brisk_atlas.core.model.language import tr
+
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
@@ -56,10 +58,14 @@ class RecipeLine:
         if self.account is None:
             return ""
         if self.is_unfinished:
-            return "to be filled in"
+            return tr("to be filled in")
         if self.account.error is not None:
             return self.account.error.reason
-        parts = [f"{self.account.rejected_count:,} left out"] if self.account.rejected_count else []
+        parts = (
+            [tr("{rejected_count:,} left out", rejected_count=self.account.rejected_count)]
+            if self.account.rejected_count
+            else []
+        )
         return " · ".join([*parts, *self.account.warnings[:1]])
 
 
@@ -94,7 +100,7 @@ class LineDelegate(QStyledItemDelegate):
             painter.setPen(quiet)
             number = QRect(box.left() + EDGE_PX, upper.top(), NUMBER_PX - 4, 18)
             painter.drawText(number, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(line.at + 1))
-        counts = "off" if line.off else "…" if line.waiting else line.counts
+        counts = tr("off") if line.off else "…" if line.waiting else line.counts
         painter.setFont(mono_font())
         painter.setPen(quiet)
         painter.drawText(upper, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, counts)
@@ -143,7 +149,7 @@ class RecipeList(QListWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("recipe")
-        self.setAccessibleName("Steps of the recipe")
+        self.setAccessibleName(tr("Steps of the recipe"))
         self.painter = LineDelegate(self)
         self.setItemDelegate(self.painter)
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
@@ -234,7 +240,7 @@ def _lines(branch: Branch, recipe: Recipe, names: dict[str, str]) -> list[Recipe
     from brisk_atlas.core.model import AtlasError
 
     alone = len(recipe.branches) == 1
-    source = RecipeLine(branch.name, SOURCE, names.get(branch.name, ""), "source" if alone else branch.name)
+    source = RecipeLine(branch.name, SOURCE, names.get(branch.name, ""), tr("source") if alone else branch.name)
     lines = [source]
     for at, step in enumerate(branch.steps):
         kind = STEPS.get(step.do)

@@ -11,9 +11,11 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.argument import Source, plain_type
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel, plain_tip
 from .fields_input import FieldsInput
+from .setting_names import setting_name
 from .step_inputs import (
     ChoiceInput,
     ExtentInput,
@@ -33,9 +35,8 @@ if TYPE_CHECKING:
 EXPRESSIONS = {"where", "expression"}
 FIELD_NAMES = {"fields", "by", "field", "key", "x", "y", "z"}
 BAND_NAMES = {"bands", "band"}
-ABBREVIATIONS = {"crs", "x", "y", "z"}
 TRANSFORMATION = "transformation"
-OF_A_GRID = "of a grid: "  # how settings begin that grids alone have
+OF_A_GRID = tr("of a grid: ")  # how settings begin that grids alone have
 
 
 class StepForm(QWidget):
@@ -60,8 +61,8 @@ class StepForm(QWidget):
         self.about.setObjectName("quiet")
         self.about.setWordWrap(True)
         self.comment = QLineEdit()
-        self.comment.setPlaceholderText("A comment on this step")
-        self.comment.setAccessibleName("Comment on this step")
+        self.comment.setPlaceholderText(tr("A comment on this step"))
+        self.comment.setAccessibleName(tr("Comment on this step"))
         self.comment.editingFinished.connect(lambda: self.comment_edited.emit(self.comment.text().strip()))
         self.form = QFormLayout()
         self.form.setVerticalSpacing(8)
@@ -106,7 +107,7 @@ class StepForm(QWidget):
             if isinstance(made, SwitchInput | FieldsInput):
                 self.form.addRow(made)
             else:
-                self.form.addRow(_label(each.name), made)
+                self.form.addRow(setting_name(each.name), made)
         self._others = {name: value for name, value in step.settings.items() if name not in self.inputs}
 
     def _transformation(self, around: StepSurroundings) -> StepInput | None:
@@ -131,12 +132,6 @@ class StepForm(QWidget):
             for child in made.findChildren(QLineEdit):
                 child.setFocus()
                 return
-
-
-def _label(name: str) -> str:
-    """Return what a setting is called."""
-    words = name.replace("_", " ").capitalize()
-    return words.upper() if name in ABBREVIATIONS else words
 
 
 def _default(each: Field[Any]) -> Any:

@@ -11,11 +11,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QToolButton, QWidget
 
 from brisk_atlas.core.model import DataKind, DataRef, Extent
+from brisk_atlas.core.model.language import tr
 
 from ..panes.bar_buttons import bar_menu
 from ..theme import mono_font
 
-MOST_ACCURATE = "the most accurate one"
+MOST_ACCURATE = tr("the most accurate one")
 
 
 class Taking(Enum):
@@ -79,7 +80,7 @@ class TextInput(StepInput):
         self.line.editingFinished.connect(self._edited)
         self._last = ""
         if names:
-            button, menu = bar_menu("Names", "names", "Names of what comes to this step")
+            button, menu = bar_menu(tr("Names"), "names", tr("Names of what comes to this step"))
             for name in names:
                 action = menu.addAction(name.replace("&", "&&"))
                 assert action is not None
@@ -117,7 +118,7 @@ class ChoiceInput(StepInput):
         super().__init__()
         self.box = QComboBox()
         for each in choices:
-            self.box.addItem(each or "by what fits", each)
+            self.box.addItem(each or tr("by what fits"), each)
         self._default = default
         self.row.addWidget(self.box)
         self.row.addStretch(1)
@@ -171,12 +172,12 @@ class SourceInput(StepInput):
             action.setChecked(value in self._chosen)
             action.triggered.connect(lambda checked=False, v=value: self.take(v))
         self.sources.addSeparator()
-        other = self.sources.addAction("A file…")
+        other = self.sources.addAction(tr("A file…"))
         assert other is not None
         other.triggered.connect(self._browse)
 
     def _browse(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Another source")
+        path, _ = QFileDialog.getOpenFileName(self, tr("Another source"))
         if path:
             self.take(DataRef.file(path).as_json())
 
@@ -193,7 +194,7 @@ class SourceInput(StepInput):
 
     def _say(self) -> None:
         names = [next((w for w, v in self._known if v == each), source_words(each)) for each in self._chosen]
-        self.button.setText(", ".join(names) or "Choose a source")
+        self.button.setText(", ".join(names) or tr("Choose a source"))
 
     def value(self) -> Any:
         return list(self._chosen) or None if self._several else self._chosen[0] if self._chosen else None
@@ -220,9 +221,9 @@ class ExtentInput(StepInput):
         self._crs: str | None = view.crs if view is not None else None
         self.line = QLineEdit()
         self.line.setFont(mono_font())
-        self.line.setPlaceholderText("x min, y min, x max, y max, CRS")
+        self.line.setPlaceholderText(tr("x min, y min, x max, y max, CRS"))
         self.from_map = QToolButton()
-        self.from_map.setText("What the map shows")
+        self.from_map.setText(tr("What the map shows"))
         self.from_map.setEnabled(view is not None)
         self.row.addWidget(self.line, 1)
         self.row.addWidget(self.from_map)

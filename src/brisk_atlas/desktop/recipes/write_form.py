@@ -17,8 +17,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import amount_words
+
 from ..plain_text import PlainLabel
 from ..theme import mono_font
+from .setting_names import setting_name
 from .step_inputs import ChoiceInput, StepInput, SwitchInput, TextInput
 
 if TYPE_CHECKING:
@@ -28,7 +32,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import RecipeStep
     from brisk_atlas.core.model import DataKind
 
-RECORD_WORDS = {"none": "without a record", "beside": "record beside it", "inside": "record inside it"}
+RECORD_WORDS = {"none": tr("without a record"), "beside": tr("record beside it"), "inside": tr("record inside it")}
 ZIP = ".zip"
 NEW_TABLE = "user@server/database#public"  # of which all is to be replaced
 
@@ -50,17 +54,21 @@ class WriteForm(QWidget):
         self._kind: DataKind | None = None
         self._folder = Path()  # of the file, while a table is chosen instead
         self._option_inputs: dict[str, StepInput] = {}
-        self.title = PlainLabel("Write")
+        self.title = PlainLabel(tr("Write"))
         self.title.setObjectName("title")
-        self.path, self.browse = QLineEdit(), QPushButton("Choose…")
+        self.path, self.browse = QLineEdit(), QPushButton(tr("Choose…"))
         self.path.setFont(mono_font())
         self.path.setObjectName("write path")
-        self.path.setAccessibleName("The file to write")
-        self.format, self.record, self.pack = QComboBox(), QComboBox(), SwitchInput("in a zip with checksums", False)
+        self.path.setAccessibleName(tr("The file to write"))
+        self.format, self.record, self.pack = (
+            QComboBox(),
+            QComboBox(),
+            SwitchInput(tr("in a zip with checksums"), False),
+        )
         self.format.setObjectName("write format")
-        self.format.setAccessibleName("Format")
+        self.format.setAccessibleName(tr("Format"))
         self.record.setObjectName("write record")
-        self.record.setAccessibleName("Where the record goes")
+        self.record.setAccessibleName(tr("Where the record goes"))
         for value, words in RECORD_WORDS.items():
             self.record.addItem(words, value)
         self.about, self.outlook = PlainLabel(), PlainLabel()
@@ -82,10 +90,10 @@ class WriteForm(QWidget):
         form.setVerticalSpacing(8)
         form.setHorizontalSpacing(12)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        self.place = PlainLabel("File")
+        self.place = PlainLabel(tr("File"))
         form.addRow(self.place, path_row)
-        form.addRow("Format", self.format)
-        form.addRow("With it", with_it)
+        form.addRow(tr("Format"), self.format)
+        form.addRow(tr("With it"), with_it)
         self.options.setVerticalSpacing(6)
         self.options.setHorizontalSpacing(12)
         column = QVBoxLayout(self)
@@ -138,7 +146,7 @@ class WriteForm(QWidget):
     def _fill_formats(self) -> None:
         from brisk_atlas.core.handover.formats import TableFormat
 
-        self.place.setText("Table" if isinstance(self.chosen_format(), TableFormat) else "File")
+        self.place.setText(tr("Table") if isinstance(self.chosen_format(), TableFormat) else tr("File"))
         self.format.clear()
         for each in self._formats():
             self.format.addItem(f"{each.name}   {''.join(each.endings[:1])}".strip(), each.name)
@@ -168,7 +176,7 @@ class WriteForm(QWidget):
             if isinstance(made, SwitchInput):
                 self.options.addRow(made)
             else:
-                self.options.addRow(option.name.replace("_", " ").capitalize(), made)
+                self.options.addRow(setting_name(option.name), made)
             for child in made.findChildren(QWidget):
                 child.setAccessibleName(option.about)
 
@@ -187,13 +195,15 @@ class WriteForm(QWidget):
             line = QWidget()
             row_ = QHBoxLayout(line)
             row_.setContentsMargins(0, 0, 0, 0)
-            words = PlainLabel(f"Loses: {loss.text}")
+            words = PlainLabel(tr("Loses: {text}", text=loss.text))
             words.setObjectName("caution")
             words.setWordWrap(True)
             row_.addWidget(words, 1)
             for text in filter(None, (loss.remedy if loss.step else "", loss.other_format)):
-                button = QPushButton(text if text == loss.remedy else f"Write {text}")
-                button.setToolTip("Adds a step before this one" if text == loss.remedy else f"Writes {text} instead")
+                button = QPushButton(text if text == loss.remedy else tr("Write {text}", text=text))
+                button.setToolTip(
+                    tr("Adds a step before this one") if text == loss.remedy else tr("Writes {text} instead", text=text)
+                )
                 chosen = loss if text == loss.remedy else text
                 button.clicked.connect(lambda checked=False, c=chosen: self._remedy(c))
                 row_.addWidget(button)
@@ -230,7 +240,7 @@ class WriteForm(QWidget):
 
     def _browse(self) -> None:
         kinds = ";;".join(f"{each.name} (*{each.endings[0]})" for each in self._formats() if each.endings)
-        path, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text(), kinds)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write to"), self.path.text(), kinds)
         if path:
             self.path.setText(path)
             self._path_typed()
@@ -316,17 +326,16 @@ def outlook_words(outlook: LookAhead, kind: DataKind | None) -> str:
     """Return what would be written in a line."""
     from brisk_atlas.core.model import size_text
 
-    about = "" if outlook.is_exact else "about "
-    what = (
-        "cells" if kind is not None and kind.has_cells else "points" if kind is not None and kind.has_points else "rows"
-    )
-    parts = [f"{about}{outlook.count:,} {what}"] if outlook.count is not None else [f"an unknown number of {what}"]
+    parts = [tr("an unknown amount")]
+    if outlook.count is not None:
+        amount = amount_words(kind, outlook.count)
+        parts = [amount if outlook.is_exact else tr("about {amount}", amount=amount)]
     if outlook.size_bytes:
-        parts.append(f"about {size_text(outlook.size_bytes)}")
+        parts.append(tr("about {amount}", amount=size_text(outlook.size_bytes)))
     if outlook.seconds is not None and outlook.count:
         words = seconds_words(outlook.seconds)
-        parts.append(words if outlook.seconds < 1 else f"about {words}")
-    return f"Will be written: {', '.join(parts)}"
+        parts.append(words if outlook.seconds < 1 else tr("about {amount}", amount=words))
+    return tr("Will be written: {parts}", parts=", ".join(parts))
 
 
 def seconds_words(seconds: float) -> str:
@@ -336,5 +345,5 @@ def seconds_words(seconds: float) -> str:
     ('less than a second', '12 s', '5 min')
     """
     if seconds < 1:
-        return "less than a second"
-    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+        return tr("less than a second")
+    return f"{seconds:.0f} s" if seconds < 90 else tr("{minutes:.0f} min", minutes=seconds / 60)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -61,7 +62,7 @@ class RecordActions(QObject):
             self.session.fault(error)
             return False
         draft.mark_saved()
-        self._after_saving(f"Saved: {one.label.partition(',')[0]}")
+        self._after_saving(tr("Saved: {partition}", partition=one.label.partition(",")[0]))
         return True
 
     def _after_saving(self, words: str) -> None:
@@ -79,16 +80,20 @@ class RecordActions(QObject):
         if shown is None:
             return
         if not shown.ref.is_local:
-            self.session.fault(AtlasError(shown.ref, "nothing can be stored beside it", "Export the data first."))
+            self.session.fault(
+                AtlasError(shown.ref, tr("nothing can be stored beside it"), tr("Export the data first."))
+            )
             return
 
         def done(found: Written) -> None:
-            self.session.noticed.emit("good", f"Made: {found.paths[0].name}", "")
+            self.session.noticed.emit("good", tr("Made: {name}", name=found.paths[0].name), "")
             self.session.cache.forget(shown.ref)
             self.replaced.emit()
 
         self.job = self.session.run_operation(
-            f"Making a record of {shown.ref.name}", FillRecord(shown.ref.path, standard_name, new=True), done
+            tr("Making a record of {name}", name=shown.ref.name),
+            FillRecord(shown.ref.path, standard_name, new=True),
+            done,
         )
 
     def fill_menu(self, menu: QMenu) -> None:
@@ -100,33 +105,33 @@ class RecordActions(QObject):
             return
         draft = shown.draft
         if shown.is_data and shown.ref.is_local:
-            new = menu.addMenu("New record beside the data")
+            new = menu.addMenu(tr("New record beside the data"))
             assert new is not None
             for name in STANDARDS:
                 new.addAction(name, lambda name=name: self.make_record(name))
         if draft is not None:
-            menu.addAction("Save as…", self._save_as)
+            menu.addAction(tr("Save as…"), self._save_as)
             if shown.ref.suffix == ".gpkg" and shown.ref.is_local and shown.one is not None and shown.one.row is None:
-                menu.addAction("Save inside the GeoPackage", self.save_inside_package)
+                menu.addAction(tr("Save inside the GeoPackage"), self.save_inside_package)
             menu.addSeparator()
-            menu.addAction("Convert to another standard…", self.convert)
-            menu.addAction("Apply template…", self.apply_template)
-            menu.addAction("Save part as a template…", self.save_template)
+            menu.addAction(tr("Convert to another standard…"), self.convert)
+            menu.addAction(tr("Apply template…"), self.apply_template)
+            menu.addAction(tr("Save part as a template…"), self.save_template)
             menu.addSeparator()
-            menu.addAction("Page to hand on (HTML)…", self._ask_page)
+            menu.addAction(tr("Page to hand on (HTML)…"), self._ask_page)
             if draft.document.standard.family == "xml" and not draft.document.read_only:
-                menu.addAction("Flatten its XML into tables…", lambda: self.flatten(draft.document.path))
-        menu.addAction("Flatten any XML into tables…", self.ask_flatten)
+                menu.addAction(tr("Flatten its XML into tables…"), lambda: self.flatten(draft.document.path))
+        menu.addAction(tr("Flatten any XML into tables…"), self.ask_flatten)
         if shown.is_data and shown.ref.is_local:
             menu.addSeparator()
-            menu.addAction("Link a record that is elsewhere…", self._ask_link)
+            menu.addAction(tr("Link a record that is elsewhere…"), self._ask_link)
             if any(records.where == "linked" for records in shown.records):
-                menu.addAction("Forget the linked record", lambda: self.link(None))
+                menu.addAction(tr("Forget the linked record"), lambda: self.link(None))
 
     def _save_as(self) -> None:
         draft = self.shown.draft if self.shown else None
         if draft is not None:
-            path, _ = QFileDialog.getSaveFileName(self.window, "Save the record as", str(draft.document.path))
+            path, _ = QFileDialog.getSaveFileName(self.window, tr("Save the record as"), str(draft.document.path))
             if path:
                 self.save_as(Path(path))
 
@@ -141,7 +146,7 @@ class RecordActions(QObject):
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.noticed.emit("good", f"Saved: {path.name}", "")
+        self.session.noticed.emit("good", tr("Saved: {name}", name=path.name), "")
         self.session.cache.forget(self.shown.ref) if self.shown else None
         self.replaced.emit()
 
@@ -157,7 +162,7 @@ class RecordActions(QObject):
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.noticed.emit("good", f"Saved inside {shown.ref.name}", "")
+        self.session.noticed.emit("good", tr("Saved inside {name}", name=shown.ref.name), "")
         self.session.cache.forget(shown.ref)
         self.replaced.emit()
 
@@ -165,7 +170,7 @@ class RecordActions(QObject):
         """Return whether the record has no unsaved edits, and complain where it has."""
         draft = self.shown.draft if self.shown else None
         if draft is not None and draft.changed:
-            self.complained.emit(f"Save or undo the edits first; {why}.")
+            self.complained.emit(tr("Save or undo the edits first; {why}.", why=why))
             return False
         return True
 
@@ -182,7 +187,7 @@ class RecordActions(QObject):
         from .convert_form import ConvertForm
 
         shown = self.shown
-        if shown is None or shown.draft is None or not self._is_saved("what is saved is converted"):
+        if shown is None or shown.draft is None or not self._is_saved(tr("what is saved is converted")):
             return
         record, which = self._named(shown)
         standard, data = shown.draft.document.standard.name, shown.ref.beside(shown.ref.name)
@@ -195,7 +200,7 @@ class RecordActions(QObject):
         from .template_form import ApplyTemplateForm
 
         shown = self.shown
-        if shown is None or shown.draft is None or not self._is_saved("a template goes into what is saved"):
+        if shown is None or shown.draft is None or not self._is_saved(tr("a template goes into what is saved")):
             return
         form = ApplyTemplateForm(self.session, [shown.draft.document.path], self.theme, self.window)
         form.accepted.connect(self.replaced.emit)
@@ -213,9 +218,9 @@ class RecordActions(QObject):
     def ask_flatten(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
             self.window,
-            "Flatten which XML?",
+            tr("Flatten which XML?"),
             str(self.shown.ref.folder if self.shown else ""),
-            "XML (*.xml *.gml *.kml *.rdf);;All (*)",
+            tr("XML (*.xml *.gml *.kml *.rdf);;All (*)"),
         )
         if path:
             self.flatten(Path(path))
@@ -232,7 +237,7 @@ class RecordActions(QObject):
         if self.shown is None:
             return
         start = str(self.shown.ref.beside(self.shown.ref.name + ".html"))
-        path, _ = QFileDialog.getSaveFileName(self.window, "Write the page", start, "HTML (*.html)")
+        path, _ = QFileDialog.getSaveFileName(self.window, tr("Write the page"), start, tr("HTML (*.html)"))
         if path:
             self.write_page(Path(path))
 
@@ -241,19 +246,19 @@ class RecordActions(QObject):
         from brisk_atlas.core.operations import WriteRecordPage
 
         shown = self.shown
-        if shown is None or shown.draft is None or not self._is_saved("what is saved is handed on"):
+        if shown is None or shown.draft is None or not self._is_saved(tr("what is saved is handed on")):
             return
         record, which = self._named(shown)
         data = shown.ref.path if shown.is_data and shown.ref.is_local else None
         self.job = self.session.run_operation(
-            f"Writing {path.name}",
+            tr("Writing {name}", name=path.name),
             WriteRecordPage(record, path, which, data),
-            lambda found: self.session.noticed.emit("good", f"Written: {path.name}", ""),
+            lambda found: self.session.noticed.emit("good", tr("Written: {name}", name=path.name), ""),
         )
 
     def _ask_link(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
-            self.window, "Which record speaks of this dataset?", str(self.shown.ref.folder if self.shown else "")
+            self.window, tr("Which record speaks of this dataset?"), str(self.shown.ref.folder if self.shown else "")
         )
         if path:
             self.link(Path(path))

@@ -14,10 +14,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 
 BRIEF, FULL, TEXT, BESIDE = range(4)
-VIEWS = ("Brief", "Full", "Text", "Side by side")
+VIEWS = (tr("Brief"), tr("Full"), tr("Text"), tr("Side by side"))
 
 
 def _tool(text: str, name: str, tip: str) -> QToolButton:
@@ -47,44 +49,46 @@ class RecordBar(QWidget):
         self.message.setWordWrap(True)
         self.records = QComboBox()
         self.records.setObjectName("record choice")
-        self.records.setAccessibleName("Which record of the dataset")
+        self.records.setAccessibleName(tr("Which record of the dataset"))
         self.records.setFixedWidth(250)
         self.standard = QComboBox()
         self.standard.setObjectName("record standard")
-        self.standard.setAccessibleName("Standard to read and check under")
-        self.standard.setToolTip("The standard in whose words it is read and by whose rules it is checked")
+        self.standard.setAccessibleName(tr("Standard to read and check under"))
+        self.standard.setToolTip(tr("The standard in whose words it is read and by whose rules it is checked"))
         self.standard.setMinimumWidth(126)
         self.search = QLineEdit()
         self.search.setObjectName("record search")
-        self.search.setAccessibleName("Find in the record")
-        self.search.setPlaceholderText("Find in the record")
+        self.search.setAccessibleName(tr("Find in the record"))
+        self.search.setPlaceholderText(tr("Find in the record"))
         self.search.setClearButtonEnabled(True)
         self.search.setFixedWidth(150)
         self.views = QButtonGroup(self)
         self.view_buttons = []
         for number, name in enumerate(VIEWS):
-            button = _tool(name, f"record view {name}", f"{name}  (Alt+{number + 1})")
+            button = _tool(name, f"record view {name}", tr("{name}  (Alt+{number})", name=name, number=number + 1))
             button.setCheckable(True)
             button.setShortcut(f"Alt+{number + 1}")
             self.views.addButton(button, number)
             self.view_buttons.append(button)
         self.view_buttons[BRIEF].setChecked(True)
-        self.save = _button("Save", "main", "Save the record where it is stored")
+        self.save = _button(tr("Save"), "main", tr("Save the record where it is stored"))
         self.make = _button(
-            "Make a record", "record make", "Filled from the data, beside it; the rest is yours to write"
+            tr("Make a record"), "record make", tr("Filled from the data, beside it; the rest is yours to write")
         )
-        self.many = _button("Many…", "record many", "The records of a folder as a table")
-        self.more = _tool("More ▾", "record more", "New, convert, templates, hand on, flatten, link")
+        self.many = _button(tr("Many…"), "record many", tr("The records of a folder as a table"))
+        self.more = _tool(tr("More ▾"), "record more", tr("New, convert, templates, hand on, flatten, link"))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = QMenu(self.more)
         self.more.setMenu(self.menu)
-        self.everything = _tool("Show empty", "show empty", "Every element that the standard has, filled in or not")
+        self.everything = _tool(
+            tr("Show empty"), "show empty", tr("Every element that the standard has, filled in or not")
+        )
         self.everything.setCheckable(True)
-        self.add = _button("Add another", "record add", "Another of what is chosen  (Insert)")
-        self.remove = _button("Remove", "record remove", "What is chosen  (Delete)")
-        text = "Extent, reference system, counts, resolution, fields, format and size as derived from the data"
-        self.fill = _button("Fill from the data", "record fill", text)
-        self.fold = _button("Fold all", "record fold", "Fold or unfold everything")
+        self.add = _button(tr("Add another"), "record add", tr("Another of what is chosen  (Insert)"))
+        self.remove = _button(tr("Remove"), "record remove", tr("What is chosen  (Delete)"))
+        text = tr("Extent, reference system, counts, resolution, fields, format and size as derived from the data")
+        self.fill = _button(tr("Fill from the data"), "record fill", text)
+        self.fold = _button(tr("Fold all"), "record fold", tr("Fold or unfold everything"))
         self.wrong = PlainLabel("")
         self.wrong.setObjectName("fault")
         self._lay_out()

@@ -9,6 +9,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..locator_map import LocatorMap
 from ..plain_text import PlainLabel
 from ..reading_view import ReadingView
@@ -43,7 +45,7 @@ class BriefView(QWidget):
         self._job: Job | None = None
         self.reading = ReadingView()
         self.reading.setObjectName("record reading")
-        self.reading.setAccessibleName("The record in brief")
+        self.reading.setAccessibleName(tr("The record in brief"))
         self.map = LocatorMap()
         self.map.setFixedHeight(MAP_PX)
         self.place = PlainLabel("")
@@ -75,7 +77,7 @@ class BriefView(QWidget):
         from brisk_atlas.core.record.brief_sections import box_text
 
         sections = [*(brief(record) if record else []), *derived]
-        self.reading.show_sections(sections, title=record.title or "without a title" if record else "")
+        self.reading.show_sections(sections, title=record.title or tr("without a title") if record else "")
         boxes = [(b.west, b.south, b.east, b.north) for b in record.boxes] if record else []
         whole = [box for box in boxes if None not in box]
         self.map.show_boxes(whole, chosen=whole[0] if whole else None)  # type: ignore[arg-type]
@@ -122,7 +124,7 @@ class BriefView(QWidget):
             self._picture.show_layers(layers, extent)
 
         self._job = session.run(
-            "Drawing the data", work, done, shown=False, failed=lambda error: self._forget_picture()
+            tr("Drawing the data"), work, done, shown=False, failed=lambda error: self._forget_picture()
         )
 
     def _forget_picture(self) -> None:

@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHBoxLayout, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
 from ..wrapped_list import WrappedList
@@ -18,7 +20,7 @@ if TYPE_CHECKING:
 
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 WORDS = {"fault": "faults", "caution": "cautions", "note": "notes"}
-SOURCES = {"data": " (against the data)", "schema": " (schema)", "unread": " (not read)"}
+SOURCES = {"data": tr(" (against the data)"), "schema": " (schema)", "unread": tr(" (not read)")}
 FINDING = Qt.ItemDataRole.UserRole
 
 
@@ -38,15 +40,15 @@ class ChecksList(QWidget):
         self.theme: Theme = LIGHT
         self._findings: Sequence[Finding] = ()
         self._schema = ""
-        self.heading = PlainLabel("Checks")
+        self.heading = PlainLabel(tr("Checks"))
         self.heading.setObjectName("heading")
         self.message = PlainLabel("")
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         self.list = WrappedList()
         self.list.setObjectName("record checks")
-        self.list.setAccessibleName("What is wrong with the record")
-        self.schema = QPushButton("Check against the schema")
+        self.list.setAccessibleName(tr("What is wrong with the record"))
+        self.schema = QPushButton(tr("Check against the schema"))
         self.schema.setObjectName("check schema")
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 10, 10, 10)
@@ -74,16 +76,16 @@ class ChecksList(QWidget):
 
         self._findings, self._schema = findings, schema
         counts = {s: sum(f.severity == s for f in findings) for s in SIGNS}
-        found = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or "nothing is wrong"
-        self.heading.setText(f"Checks: {standard}" if standard else "Checks")
+        found = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or tr("nothing is wrong")
+        self.heading.setText(tr("Checks: {standard}", standard=standard) if standard else tr("Checks"))
         self.message.setText(f"{share}; {found}. {schema}".strip() if standard else share)
         self.schema.setVisible(has_schema)
         self.list.clear()
         t = self.theme
         colours = {"fault": t.fault, "caution": t.caution, "note": t.quiet}
         for finding in findings:
-            where = label_of(finding.place) if finding.place else "the record"
-            source = {"data": " (against the data)", "schema": " (schema)", "unread": " (not read)"}.get(
+            where = label_of(finding.place) if finding.place else tr("the record")
+            source = {"data": tr(" (against the data)"), "schema": " (schema)", "unread": tr(" (not read)")}.get(
                 finding.source, ""
             )
             item = QListWidgetItem(f"{SIGNS[finding.severity]}  {where}{source}\n{finding.reason}")

@@ -19,6 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..plain_text import PlainLabel, plain_tip
 from ..theme import LIGHT, Theme
 
@@ -27,7 +29,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.comparing import ElementComparison
 
 ROW = Qt.ItemDataRole.UserRole
-ANOTHER = "Another file…"
+ANOTHER = tr("Another file…")
 
 
 class CompareView(QWidget):
@@ -49,22 +51,22 @@ class CompareView(QWidget):
         self._rows: list[ElementComparison] = []
         self.other = QComboBox()
         self.other.setObjectName("record B")
-        self.other.setAccessibleName("The record to compare with")
+        self.other.setAccessibleName(tr("The record to compare with"))
         self.other.setMinimumWidth(300)
-        self.only = QCheckBox("Only differences")
+        self.only = QCheckBox(tr("Only differences"))
         self.only.setObjectName("only differences")
         self.only.setChecked(True)
-        self.take = QPushButton("Take from B")
+        self.take = QPushButton(tr("Take from B"))
         self.take.setObjectName("take from B")
-        self.take.setToolTip("Put B's value into record A; where B says nothing, A's goes")
+        self.take.setToolTip(tr("Put B's value into record A; where B says nothing, A's goes"))
         self.take.setEnabled(False)
         self.message = PlainLabel("")
         self.message.setObjectName("quiet")
         self.tree = QTreeWidget()
         self.tree.setObjectName("record compare")
-        self.tree.setAccessibleName("Both records, element by element")
+        self.tree.setAccessibleName(tr("Both records, element by element"))
         self.tree.setColumnCount(4)
-        self.tree.setHeaderLabels(["Element", "A", "B", ""])
+        self.tree.setHeaderLabels([tr("Element"), "A", "B", ""])
         self.tree.setWordWrap(True)
         self.tree.setRootIsDecorated(False)
         self.tree.setIndentation(12)
@@ -114,7 +116,9 @@ class CompareView(QWidget):
         from brisk_atlas.core.record import comparisons_of
 
         self._can_take = can_take
-        self.tree.setHeaderLabels(["Element", f"A: {name_a}", f"B: {name_b}" if b else "B: choose a record above", ""])
+        self.tree.setHeaderLabels(
+            [tr("Element"), f"A: {name_a}", f"B: {name_b}" if b else tr("B: choose a record above"), ""]
+        )
         self._rows = comparisons_of(a, b) if a is not None and b is not None else []
         self._fill()
 
@@ -130,9 +134,7 @@ class CompareView(QWidget):
         plain = sum(row.element.item is None for row in differing)
         if self._rows:
             self.message.setText(
-                f"{plain} value{'s' if plain != 1 else ''} differ{'s' if plain == 1 else ''}"
-                if plain
-                else "Both say the same"
+                trn("{count} value differs", "{count} values differ", plain) if plain else tr("Both say the same")
             )
         else:
             self.message.setText("")
@@ -150,7 +152,7 @@ class CompareView(QWidget):
 
             def text(value: object, row: ElementComparison = row) -> str:
                 if not is_stated(value):
-                    return "not stated"
+                    return tr("not stated")
                 return item_text(value) if row.element.item else shown(row.element, value)
 
             label = "    " * row.depth + row.label

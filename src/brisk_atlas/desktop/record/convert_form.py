@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -40,7 +41,7 @@ class ConvertForm(QDialog):
         super().__init__(parent)
         from brisk_atlas.core.record import STANDARDS
 
-        self.setWindowTitle("Convert the record")
+        self.setWindowTitle(tr("Convert the record"))
         self.resize(640, 480)
         self.session, self.record, self.which, self.data = session, record, which, data
         self._job: Job | None = None
@@ -60,16 +61,16 @@ class ConvertForm(QDialog):
         self.target.setObjectName("convert target")
         choose = QPushButton("…")
         choose.setAutoDefault(False)
-        choose.setToolTip("Choose a file")
-        self.go = QPushButton("Write the record")
+        choose.setToolTip(tr("Choose a file"))
+        self.go = QPushButton(tr("Write the record"))
         self.go.setAutoDefault(False)
         self.go.setObjectName("main")
         where = QHBoxLayout()
         where.addWidget(self.target, 1)
         where.addWidget(choose)
         form = QFormLayout()
-        form.addRow(f"From {standard} to", self.standard)
-        form.addRow("File", where)
+        form.addRow(tr("From {standard} to", standard=standard), self.standard)
+        form.addRow(tr("File"), where)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.message)
@@ -100,12 +101,12 @@ class ConvertForm(QDialog):
         standard = STANDARDS[self.standard.currentText()]
         self.target.setText(str(self.data.with_name(self.data.name + standard.suffix)))
         self.report.clear()
-        self.message.setText("Converting…")
+        self.message.setText(tr("Converting…"))
         self.go.setEnabled(False)
         if self._job:
             self._job.cancel()
         self._job = self.session.run_operation(
-            "Converting the record",
+            tr("Converting the record"),
             self._operation(only_report=True),
             self._show_report,
             shown=False,
@@ -116,8 +117,13 @@ class ConvertForm(QDialog):
     def _show_report(self, found: RecordConversion) -> None:
         made = found.conversion
         self.message.setText(
-            f"{len(made.lost)} values have no place there, {len(made.moved)} are in another element or form, "
-            f"{len(made.missing)} are still missing."
+            tr(
+                "{count} values have no place there, {count2} are in another element or form, {count3} are "
+                "still missing.",
+                count=len(made.lost),
+                count2=len(made.moved),
+                count3=len(made.missing),
+            )
         )
         self.report.addItems([line[:1].upper() + line[1:] for line in made.lines()])
         self.go.setEnabled(True)
@@ -129,7 +135,7 @@ class ConvertForm(QDialog):
         self.go.setEnabled(True)
 
     def _choose(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write the record to", self.target.text())
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write the record to"), self.target.text())
         if path:
             self.target.setText(path)
 
@@ -142,5 +148,5 @@ class ConvertForm(QDialog):
 
         self.go.setEnabled(False)
         self._job = self.session.run_operation(
-            f"Writing {self.target.text()}", operation, done, failed=self._show_failure
+            tr("Writing {text}", text=self.target.text()), operation, done, failed=self._show_failure
         )

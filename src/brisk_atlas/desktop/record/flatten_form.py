@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -49,22 +50,22 @@ class FlattenForm(QDialog):
         self.session, self.path = session, path
         self._job: Job | None = None
         self.tables: list[Flat] = []
-        self.setWindowTitle(f"Flatten {path.name} into tables")
+        self.setWindowTitle(tr("Flatten {name} into tables", name=path.name))
         self.resize(1000, 600)
         self.names = QListWidget()
         self.names.setObjectName("flatten names")
-        self.names.setAccessibleName("Element names")
+        self.names.setAccessibleName(tr("Element names"))
         self.which = QComboBox()
         self.which.setObjectName("flatten table")
         self.preview = QTableWidget()
         self.preview.setObjectName("flatten preview")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.message = PlainLabel("Choose element names; each becomes a table.")
+        self.message = PlainLabel(tr("Choose element names; each becomes a table."))
         self.message.setObjectName("quiet")
-        self.open_button = QPushButton("Open in Sheet")
+        self.open_button = QPushButton(tr("Open in Sheet"))
         self.open_button.setAutoDefault(False)
         self.open_button.setObjectName("main")
-        self.export = QPushButton("Export as CSV…")
+        self.export = QPushButton(tr("Export as CSV…"))
         self.export.setAutoDefault(False)
         for button in (self.open_button, self.export):
             button.setEnabled(False)
@@ -72,7 +73,7 @@ class FlattenForm(QDialog):
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         top = QHBoxLayout()
-        top.addWidget(PlainLabel("Table"))
+        top.addWidget(PlainLabel(tr("Table")))
         top.addWidget(self.which, 1)
         column.addLayout(top)
         column.addWidget(self.preview, 1)
@@ -91,7 +92,7 @@ class FlattenForm(QDialog):
         self.which.currentIndexChanged.connect(self._show)
         self.open_button.clicked.connect(self._open)
         self.export.clicked.connect(self._export)
-        self._run("Reading element names", lambda job: _kinds(path), self._named)
+        self._run(tr("Reading element names"), lambda job: _kinds(path), self._named)
 
     @property
     def busy(self) -> bool:
@@ -125,7 +126,7 @@ class FlattenForm(QDialog):
 
             return flatten(path, names, check=job.check) if names else []
 
-        self._run("Flattening", work, self._flattened)
+        self._run(tr("Flattening"), work, self._flattened)
 
     def _flattened(self, tables: list[Flat]) -> None:
         before = self.which.currentText().partition("  ")[0]
@@ -133,15 +134,22 @@ class FlattenForm(QDialog):
         self.which.blockSignals(True)
         self.which.clear()
         for flat in tables:
-            self.which.addItem(f"{flat.name}  {len(flat.rows):,} rows, {len(flat.columns)} columns")
+            self.which.addItem(
+                tr(
+                    "{name}  {count:,} rows, {count2} columns",
+                    name=flat.name,
+                    count=len(flat.rows),
+                    count2=len(flat.columns),
+                )
+            )
         found = next((i for i, flat in enumerate(tables) if flat.name == before), 0)
         self.which.setCurrentIndex(found)
         self.which.blockSignals(False)
         rows = sum(len(flat.rows) for flat in tables)
         self.message.setText(
-            f"{len(tables)} table{'s' if len(tables) != 1 else ''}, {rows:,} rows"
+            trn("{count} table, {rows:,} rows", "{count} tables, {rows:,} rows", len(tables), rows=rows)
             if tables
-            else "Choose element names; each becomes a table."
+            else tr("Choose element names; each becomes a table.")
         )
         for button in (self.open_button, self.export):
             button.setEnabled(bool(tables))
@@ -168,7 +176,7 @@ class FlattenForm(QDialog):
         from brisk_atlas.core.operations import FlattenXml
 
         self._job = self.session.run_operation(
-            f"Writing the tables of {self.path.name}",
+            tr("Writing the tables of {name}", name=self.path.name),
             FlattenXml(self.path, tuple(self.chosen()), folder),
             done,
             failed=lambda error: self.message.setText(str(error)),
@@ -184,11 +192,13 @@ class FlattenForm(QDialog):
         self.write_to(derived_folder(), done)
 
     def _export(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Write the tables into", str(self.path.parent))
+        folder = QFileDialog.getExistingDirectory(self, tr("Write the tables into"), str(self.path.parent))
         if folder:
             self.write_to(
                 Path(folder),
-                lambda found: self.message.setText(f"Written: {', '.join(path.name for path in found.paths)}"),
+                lambda found: self.message.setText(
+                    tr("Written: {listed}", listed=", ".join(path.name for path in found.paths))
+                ),
             )
 
 

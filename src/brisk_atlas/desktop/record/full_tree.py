@@ -9,6 +9,8 @@ from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 from .value_editor import ELEMENT, TEXT, ValueEditors
@@ -18,7 +20,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Element, Place
 
 PLACE, LIST = Qt.ItemDataRole.UserRole + 13, Qt.ItemDataRole.UserRole + 14
-NOT_STATED, MISSING = "not stated", "missing"
+NOT_STATED, MISSING = tr("not stated"), "missing"
 
 
 class FullTree(QTreeWidget):
@@ -40,7 +42,7 @@ class FullTree(QTreeWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("record tree")
-        self.setAccessibleName("All elements of the record")
+        self.setAccessibleName(tr("All elements of the record"))
         self.theme: Theme = LIGHT
         self.everything = False
         self._items: dict[Place, QTreeWidgetItem] = {}
@@ -48,7 +50,7 @@ class FullTree(QTreeWidget):
         self._open: set[Place] = set()
         self._filling = False
         self.setColumnCount(3)
-        self.setHeaderLabels(["Element", "Value", ""])
+        self.setHeaderLabels([tr("Element"), tr("Value"), ""])
         self.setWordWrap(True)
         self.setIndentation(14)
         self.setUniformRowHeights(False)
@@ -193,7 +195,7 @@ class FullTree(QTreeWidget):
         t, finding = self.theme, self._findings.get(place)
         if finding is not None:
             gaps = {"fault": MISSING, "caution": "recommended", "note": "optional"}
-            wrongs = {"fault": "wrong", "caution": "look at it", "note": "note"}
+            wrongs = {"fault": "wrong", "caution": tr("look at it"), "note": "note"}
             word = (wrongs if stated else gaps)[finding.severity]
             colour = {"fault": t.fault, "caution": t.caution}.get(finding.severity, t.quiet)
             row.setText(2, word)
@@ -203,7 +205,7 @@ class FullTree(QTreeWidget):
             if not stated:
                 row.setForeground(0, QBrush(QColor(colour)))
         elif place in self._derived:
-            row.setText(2, "from the data")
+            row.setText(2, tr("from the data"))
             row.setForeground(2, QBrush(QColor(t.second)))
         elif needed != "optional" and len(place) <= 2:
             row.setText(2, needed if not stated else "")
@@ -338,7 +340,7 @@ class FullTree(QTreeWidget):
             self.editItem(row, 1)
             return
         row = self._row(parent or self._sections[element.section], element, place, element.item(), "optional")
-        row.setText(1, f"new; number {number + 1}")
+        row.setText(1, tr("new; number {number}", number=number + 1))
         first = None
         for part in parts_of(element.item, f"{element.id}.").values():
             if self._standard.places(part.id):

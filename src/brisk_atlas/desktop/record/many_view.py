@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel, plain_tip
@@ -34,19 +35,19 @@ if TYPE_CHECKING:
     from brisk_atlas.core.operations import Written
 
 ROWS_AT_ONCE = 200  # rows that come to the table at once
-OWN = "own standard"
+OWN = tr("own standard")
 COMPLETE, FAULTS, FIRST = 3, 4, 6  # columns; from the last on stand the chosen elements
 ELEMENT = Qt.ItemDataRole.UserRole
 NOWHERE = QModelIndex()
 SETS = {  # ready choices of elements
-    "First look": ("title", "abstract", "dates.day", "contacts.organisation", "constraints.limits"),
-    "Contacts": (
+    tr("First look"): ("title", "abstract", "dates.day", "contacts.organisation", "constraints.limits"),
+    tr("Contacts"): (
         "title", "contacts.role", "contacts.person", "contacts.organisation", "contacts.email", "contacts.phone",
         "record_contacts.organisation", "record_contacts.email",
     ),
-    "Where and when": ("title", "boxes", "systems.code", "scales", "distances.value", "times", "dates.day"),
-    "Conditions": ("title", "constraints.access", "constraints.use", "constraints.other", "constraints.limits"),
-    "Quality and lineage": (
+    tr("Where and when"): ("title", "boxes", "systems.code", "scales", "distances.value", "times", "dates.day"),
+    tr("Conditions"): ("title", "constraints.access", "constraints.use", "constraints.other", "constraints.limits"),
+    tr("Quality and lineage"): (
         "title", "lineage", "steps.description", "quality.measure", "quality.value", "quality.unit",
     ),
 }  # fmt: skip
@@ -95,7 +96,7 @@ class RowsModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             text = cells(row, self.base)[index.column()]
             if role == Qt.ItemDataRole.DisplayRole and not text and chosen and row.standard:
-                return "not stated"
+                return tr("not stated")
             text = " ".join(text.split())[:300]
             return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         if role == Qt.ItemDataRole.ForegroundRole:
@@ -137,7 +138,7 @@ class ManyView(QWidget):
         self.sorted.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.table = QTableView()
         self.table.setObjectName("records table")
-        self.table.setAccessibleName("Records of the folder")
+        self.table.setAccessibleName(tr("Records of the folder"))
         self.table.setModel(self.sorted)
         self.table.setSortingEnabled(True)
         self.table.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
@@ -149,16 +150,16 @@ class ManyView(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setHighlightSections(False)
         side.setDefaultSectionSize(24)
-        self.where = PlainLabel("No folder chosen")
+        self.where = PlainLabel(tr("No folder chosen"))
         self.where.setObjectName("title")
         self.message = PlainLabel("")
         self.message.setObjectName("quiet")
-        self.choose = QPushButton("Folder…")
-        self.back = QPushButton("Back to one record")
+        self.choose = QPushButton(tr("Folder…"))
+        self.back = QPushButton(tr("Back to one record"))
         self.back.setObjectName("many back")
         self.filter = QLineEdit()
         self.filter.setObjectName("many filter")
-        self.filter.setPlaceholderText("Rows with these words")
+        self.filter.setPlaceholderText(tr("Rows with these words"))
         self.filter.setClearButtonEnabled(True)
         self.filter.setMinimumWidth(190)
         self.standard = QComboBox()
@@ -170,12 +171,12 @@ class ManyView(QWidget):
         self.sets.addItems(list(SETS))
         self.elements = QListWidget()
         self.elements.setObjectName("many elements")
-        self.elements.setAccessibleName("Elements to table")
-        self.template = QPushButton("Apply template…")
+        self.elements.setAccessibleName(tr("Elements to table"))
+        self.template = QPushButton(tr("Apply template…"))
         self.template.setObjectName("many template")
-        self.template.setToolTip("Into the chosen rows, or all where none is chosen")
-        self.export = QPushButton("Export CSV or XLSX…")
-        self.catalogue = QPushButton("Catalogue as DCAT-AP…")
+        self.template.setToolTip(tr("Into the chosen rows, or all where none is chosen"))
+        self.export = QPushButton(tr("Export CSV or XLSX…"))
+        self.catalogue = QPushButton(tr("Catalogue as DCAT-AP…"))
         self._lay_out()
         self._fill_elements()
         self.choose.clicked.connect(self._ask_folder)
@@ -193,7 +194,7 @@ class ManyView(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 12, 6, 10)
-        for text, widget in (("Check under", self.standard), ("Elements", self.sets)):
+        for text, widget in ((tr("Check under"), self.standard), (tr("Elements"), self.sets)):
             heading = PlainLabel(text)
             heading.setObjectName("heading")
             column.addWidget(heading)
@@ -232,7 +233,7 @@ class ManyView(QWidget):
     def _fill_elements(self) -> None:
         from brisk_atlas.core.record.elements import elements
 
-        chosen = SETS["First look"]
+        chosen = next(iter(SETS.values()))
         self.elements.blockSignals(True)
         for element in elements().values():
             if element.item and element.parent:
@@ -267,7 +268,7 @@ class ManyView(QWidget):
         self.refresh()
 
     def _ask_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Records of which folder?", str(self.folder or ""))
+        folder = QFileDialog.getExistingDirectory(self, tr("Records of which folder?"), str(self.folder or ""))
         if folder:
             self.show_folder(Path(folder))
 
@@ -286,7 +287,7 @@ class ManyView(QWidget):
         chosen, standard = self.chosen(), STANDARDS.get(self.standard.currentText())
         self.where.setText(folder.name)
         self.where.setToolTip(plain_tip(str(folder)))
-        self.message.setText("Reading…")
+        self.message.setText(tr("Reading…"))
         self.model.theme = self.theme
         self.model.begin(columns(chosen), folder)
         self._fit_columns()
@@ -310,7 +311,7 @@ class ManyView(QWidget):
         if self._job:
             self._job.cancel()
         job = self.session.run(
-            f"Reading the records of {folder.name}", work, lambda nothing: self._ended(), lane=Lane.BATCH
+            tr("Reading the records of {name}", name=folder.name), work, lambda nothing: self._ended(), lane=Lane.BATCH
         )
         self._job = job
 
@@ -326,9 +327,14 @@ class ManyView(QWidget):
         bad = sum(bool(row.error) for row in rows)
         without = sum(not row.standard and not row.error for row in rows)
         shares = [row.complete for row in with_record if row.complete is not None]
-        mean = f", {sum(shares) / len(shares):.0%} complete on average" if shares else ""
-        text = f"{len(with_record):,} records{mean}; {without:,} datasets without one"
-        self.message.setText(text + (f"; {bad:,} that cannot be read" if bad else ""))
+        mean = tr(", {count:.0%} complete on average", count=sum(shares) / len(shares)) if shares else ""
+        text = tr(
+            "{count:,} records{mean}; {without:,} datasets without one",
+            count=len(with_record),
+            mean=mean,
+            without=without,
+        )
+        self.message.setText(text + (tr("; {bad:,} that cannot be read", bad=bad) if bad else ""))
         self.table.setColumnHidden(self.model.columnCount() - 1, not bad)
 
     # What to do with them
@@ -354,7 +360,9 @@ class ManyView(QWidget):
 
     def _export(self) -> None:
         start = str((self.folder or Path()) / "records.csv")
-        path, _ = QFileDialog.getSaveFileName(self, "Export the table", start, "CSV (*.csv);;XLSX workbook (*.xlsx)")
+        path, _ = QFileDialog.getSaveFileName(
+            self, tr("Export the table"), start, tr("CSV (*.csv);;XLSX workbook (*.xlsx)")
+        )
         if path:
             self.export_to(Path(path))
 
@@ -374,18 +382,20 @@ class ManyView(QWidget):
             self.model.heads[column] if column >= 0 else None,
             self.sorted.sortOrder() == Qt.SortOrder.DescendingOrder,
         )
-        self._job = self.session.run_operation(f"Writing {path.name}", operation, self._written)
+        self._job = self.session.run_operation(tr("Writing {name}", name=path.name), operation, self._written)
 
     def _written(self, found: Written) -> None:
-        text = f"Written: {found.paths[0].name}" + (f", {found.what}" if found.what else "")
-        self.message.setText(text + (f"; left out: {'; '.join(found.remarks[:2])}" if found.remarks else ""))
+        text = tr("Written: {name}", name=found.paths[0].name) + (f", {found.what}" if found.what else "")
+        self.message.setText(
+            text + (tr("; left out: {remarks}", remarks="; ".join(found.remarks[:2])) if found.remarks else "")
+        )
 
     def _catalogue(self) -> None:
         if self.folder is None:
             return
         start = str(self.folder / "catalogue.jsonld")
-        kinds = "JSON-LD (*.jsonld);;Turtle (*.ttl);;RDF/XML (*.rdf)"
-        path, _ = QFileDialog.getSaveFileName(self, "Write the catalogue", start, kinds)
+        kinds = tr("JSON-LD (*.jsonld);;Turtle (*.ttl);;RDF/XML (*.rdf)")
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write the catalogue"), start, kinds)
         if path:
             self.catalogue_to(Path(path))
 
@@ -394,7 +404,9 @@ class ManyView(QWidget):
 
         folder = self.folder
         assert folder is not None
-        self._job = self.session.run_operation(f"Writing {path.name}", WriteCatalogue(folder, path), self._written)
+        self._job = self.session.run_operation(
+            tr("Writing {name}", name=path.name), WriteCatalogue(folder, path), self._written
+        )
 
     def repaint_theme(self, theme: Theme) -> None:
         self.theme = self.model.theme = theme

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -45,9 +47,13 @@ class _RowPainter(QStyledItemDelegate):
         small.setPixelSize(11)
         painter.save()
         painter.setFont(small)
-        words = f"{stated} of {asked}" if asked else ("filled in" if count else "empty")
+        words = (
+            tr("{number} of {count}", number=stated, count=asked)
+            if asked
+            else (tr("filled in") if count else tr("empty"))
+        )
         if faults:
-            words += f" · {faults} fault{'s' if faults != 1 else ''}"
+            words += trn(" · {count} fault", " · {count} faults", faults)
         painter.setPen(QColor(t.fault if faults else t.quiet))
         left = 10 + (BAR_PX + 8 if asked else 0)
         painter.drawText(
@@ -75,7 +81,7 @@ class Outline(QListWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("record outline")
-        self.setAccessibleName("Sections of the record")
+        self.setAccessibleName(tr("Sections of the record"))
         self.theme: Theme = LIGHT
         self.setItemDelegate(_RowPainter(self))
         self.itemSelectionChanged.connect(self._chosen)
@@ -103,8 +109,17 @@ class Outline(QListWidget):
             item.setData(_ASKED, asked)
             item.setData(_FAULTS, faults.get(name, 0))
             item.setData(_COUNT, counts.get(name, 0))
-            state = f"{stated} of {asked} filled in" if asked else "filled in" if counts.get(name) else "empty"
-            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{name}, {state}, {faults.get(name, 0)} faults")
+            state = (
+                tr("{stated} of {asked} filled in", stated=stated, asked=asked)
+                if asked
+                else tr("filled in")
+                if counts.get(name)
+                else tr("empty")
+            )
+            item.setData(
+                Qt.ItemDataRole.AccessibleTextRole,
+                tr("{name}, {state}, {get} faults", name=name, state=state, get=faults.get(name, 0)),
+            )
             self.addItem(item)
             if name == before:
                 item.setSelected(True)

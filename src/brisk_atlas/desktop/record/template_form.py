@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel, plain_tip
@@ -49,7 +50,7 @@ class SaveTemplateForm(QDialog):
         from brisk_atlas.core.record.templates import says
 
         self.document = document
-        self.setWindowTitle("Save part of the record as a template")
+        self.setWindowTitle(tr("Save part of the record as a template"))
         self.resize(420, 460)
         self.elements = QListWidget()
         self.elements.setObjectName("template elements")
@@ -61,11 +62,11 @@ class SaveTemplateForm(QDialog):
             item.setCheckState(Qt.CheckState.Checked if usual else Qt.CheckState.Unchecked)
             self.elements.addItem(item)
         self.message = PlainLabel(
-            "What is the same in every record of yours. What is derived from the data is never part of it."
+            tr("What is the same in every record of yours. What is derived from the data is never part of it.")
         )
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
-        self.save = QPushButton("Save the template…")
+        self.save = QPushButton(tr("Save the template…"))
         self.save.setAutoDefault(False)
         self.save.setObjectName("main")
         column = QVBoxLayout(self)
@@ -85,7 +86,7 @@ class SaveTemplateForm(QDialog):
     def _ask(self) -> None:
         suffix = self.document.standard.suffix
         start = self.document.path.with_name(f"template{suffix}")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the template", str(start))
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save the template"), str(start))
         if path:
             self.save_to(Path(path))
 
@@ -116,36 +117,38 @@ class ApplyTemplateForm(QDialog):
         self.found: TemplateChanges | None = None
         self.saved = 0
         self._job: Job | None = None
-        self.setWindowTitle(f"Apply a template to {len(self.paths)} record{'s' if len(self.paths) != 1 else ''}")
+        self.setWindowTitle(
+            trn("Apply a template to {count} record", "Apply a template to {count} records", len(self.paths))
+        )
         self.resize(860, 560)
         self.template = QLineEdit()
         self.template.setObjectName("template file")
-        self.template.setPlaceholderText("A record that says what all shall say")
-        choose = QPushButton("Choose…")
+        self.template.setPlaceholderText(tr("A record that says what all shall say"))
+        choose = QPushButton(tr("Choose…"))
         choose.setAutoDefault(False)
-        self.fill = QRadioButton("Fill what is not stated")
+        self.fill = QRadioButton(tr("Fill what is not stated"))
         self.fill.setObjectName("template fill")
         self.fill.setChecked(True)
-        self.replace = QRadioButton("Replace what is stated")
+        self.replace = QRadioButton(tr("Replace what is stated"))
         self.replace.setObjectName("template replace")
         self.changes = QTreeWidget()
         self.changes.setObjectName("template changes")
-        self.changes.setHeaderLabels(["Record and element", "Before", "After"])
+        self.changes.setHeaderLabels([tr("Record and element"), tr("Before"), tr("After")])
         header = self.changes.header()
         assert header is not None
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         header.setStretchLastSection(False)
         header.resizeSection(0, 260)
-        self.message = PlainLabel("Choose a template to see what it changes.")
+        self.message = PlainLabel(tr("Choose a template to see what it changes."))
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
-        self.go = QPushButton("Save these changes")
+        self.go = QPushButton(tr("Save these changes"))
         self.go.setAutoDefault(False)
         self.go.setObjectName("main")
         self.go.setEnabled(False)
         first = QHBoxLayout()
-        first.addWidget(PlainLabel("Template"))
+        first.addWidget(PlainLabel(tr("Template")))
         first.addWidget(self.template, 1)
         first.addWidget(choose)
         second = QHBoxLayout()
@@ -170,7 +173,9 @@ class ApplyTemplateForm(QDialog):
         return self._job is not None and not self._job.finished
 
     def _choose(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Choose a template", "", "Records (*.xml *.json *.jsonld *.ttl)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, tr("Choose a template"), "", tr("Records (*.xml *.json *.jsonld *.ttl)")
+        )
         if path:
             self.template.setText(path)
             self.plan()
@@ -188,9 +193,9 @@ class ApplyTemplateForm(QDialog):
         if self._job:
             self._job.cancel()
         self.go.setEnabled(False)
-        self.message.setText("Looking at what it changes…")
+        self.message.setText(tr("Looking at what it changes…"))
         self._job = self.session.run_operation(
-            "Looking at the template",
+            tr("Looking at the template"),
             self._operation(write=False),
             self._planned,
             shown=False,
@@ -205,17 +210,21 @@ class ApplyTemplateForm(QDialog):
         self.changes.clear()
         changing = [plan for plan in plans if not plan.error and (plan.changes or plan.is_new)]
         for plan in plans:
-            state = plan.error or ("new record" if plan.is_new else "" if plan.changes else "nothing changes")
+            state = plan.error or (tr("new record") if plan.is_new else "" if plan.changes else tr("nothing changes"))
             top = QTreeWidgetItem(self.changes, [plan.path.name, state, ""])
             top.setForeground(1, QColor(self.theme.fault if plan.error else self.theme.quiet))
             for change in plan.changes:
-                row = QTreeWidgetItem(top, [change.label, short(change.before) or "not stated", short(change.after)])
+                row = QTreeWidgetItem(
+                    top, [change.label, short(change.before) or tr("not stated"), short(change.after)]
+                )
                 row.setForeground(2, QColor(self.theme.accent))
                 row.setToolTip(2, plain_tip(short(change.after)))
             top.setExpanded(bool(plan.changes))
         bad = sum(bool(plan.error) for plan in plans)
-        text = f"{len(changing)} of {len(plans)} records change"
-        self.message.setText(text + (f"; {bad} could not be read" if bad else "") + ". Nothing is written yet.")
+        text = tr("{count} of {count2} records change", count=len(changing), count2=len(plans))
+        self.message.setText(
+            text + (tr("; {bad} could not be read", bad=bad) if bad else "") + tr(". Nothing is written yet.")
+        )
         self.go.setEnabled(bool(changing))
 
     def _save(self) -> None:
@@ -223,11 +232,16 @@ class ApplyTemplateForm(QDialog):
             failed = [plan.error for plan in found.plans if plan.error]
             self.saved = sum(not plan.error and bool(plan.changes or plan.is_new) for plan in found.plans)
             if failed:
-                self.message.setText(f"{self.saved} saved; not saved: {'; '.join(failed[:3])}")
+                self.message.setText(
+                    tr("{saved} saved; not saved: {failed}", saved=self.saved, failed="; ".join(failed[:3]))
+                )
             else:
                 self.accept()
 
         self.go.setEnabled(False)
         self._job = self.session.run_operation(
-            "Saving records", self._operation(write=True), done, failed=lambda error: self.message.setText(str(error))
+            tr("Saving records"),
+            self._operation(write=True),
+            done,
+            failed=lambda error: self.message.setText(str(error)),
         )

@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import plain_tip
 
 if TYPE_CHECKING:
@@ -106,7 +108,7 @@ class ValueEditors(QStyledItemDelegate):
             elif editor.isEditable():
                 editor.setEditText(text)
             else:
-                editor.insertItem(1, f"{text}  (not in the list)", text)
+                editor.insertItem(1, tr("{text}  (not in the list)", text=text), text)
                 editor.setCurrentIndex(1)
         elif isinstance(editor, QPlainTextEdit):
             editor.setPlainText(text)
@@ -155,7 +157,7 @@ class ValueEditors(QStyledItemDelegate):
                 return True
         left = event is not None and event.type() == QEvent.Type.FocusOut
         if left and isinstance(watched, QLineEdit) and watched.property("wrong"):
-            self.complained.emit(f"Not taken over: {watched.property('wrong')}")
+            self.complained.emit(tr("Not taken over: {property}", property=watched.property("wrong")))
             self.closeEditor.emit(watched, QStyledItemDelegate.EndEditHint.RevertModelCache)
             return True
         return super().eventFilter(watched, event)

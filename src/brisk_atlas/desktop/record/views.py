@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..session import Session
 from ..theme import Theme
 from .bar import BESIDE, BRIEF, FULL, TEXT
@@ -21,9 +23,9 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Place
 
 BRIEF_SECTIONS = {  # section of the model: its heading in the short reading
-    "Who": "Who and when",
-    "When": "Who and when",
-    "Fields and values": "Fields",
+    tr("Who"): tr("Who and when"),
+    tr("When"): tr("Who and when"),
+    tr("Fields and values"): tr("Fields"),
 }
 
 

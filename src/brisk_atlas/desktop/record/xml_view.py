@@ -19,6 +19,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..text_view import grammar_of
 from ..theme import LIGHT, Theme, mono_font
 
@@ -74,7 +76,7 @@ class RecordText(QPlainTextEdit):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("record text")
-        self.setAccessibleName("Text of the record")
+        self.setAccessibleName(tr("Text of the record"))
         self.theme: Theme = LIGHT
         self.setReadOnly(True)
         self.setTextInteractionFlags(

@@ -18,12 +18,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import LANGUAGES, tr
 from brisk_atlas.core.model.length_units import LengthUnits, length_units
 from brisk_atlas.core.place.notation import TITLES
 
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..status_line import StatusLine
+from .chosen_language import LANGUAGE, stored_language
 from .stored_settings import (
     CALM,
     MAX_MB,
@@ -62,38 +64,46 @@ class SettingsWindow(QDialog):
         super().__init__(parent)
         self.session, self.settings, self.foot = session, settings, foot
         self._theme, self._offline, self._do = theme, offline, do
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self.setMinimumWidth(WIDTH_PX)
-        self.night = QCheckBox("Night colours")
-        self.calm = QCheckBox("Less motion: nothing blinks or flashes by itself")
+        self.night = QCheckBox(tr("Night colours"))
+        self.calm = QCheckBox(tr("Less motion: nothing blinks or flashes by itself"))
+        self.language = QComboBox()
+        self.language.addItem(tr("That of the desktop"), "")
+        for code, name in LANGUAGES.items():
+            self.language.addItem(name, code)
+        self.language_note = PlainLabel(tr("From the next start."))
+        self.language_note.setObjectName("quiet")
+        self.language_note.hide()
         self.how_large = QComboBox()
         self.how_large.addItems([f"{each} %" for each in SIZES])
-        self.size_note = PlainLabel("From the next start.")
+        self.size_note = PlainLabel(tr("From the next start."))
         self.size_note.setObjectName("quiet")
         self.size_note.hide()
         self.units = QComboBox()
-        self.units.setAccessibleName("Units of what is measured")
+        self.units.setAccessibleName(tr("Units of what is measured"))
         for each in LengthUnits:
             self.units.addItem(each.words, each)
         self.notations = [QComboBox() for _ in foot.slots]
         for number, notation in enumerate(self.notations):
-            notation.setAccessibleName(f"Notation {number + 1} of a place")
+            notation.setAccessibleName(tr("Notation {number} of a place", number=number + 1))
             for name, title in TITLES.items():
                 notation.addItem(title, name)
-        self.by_machine = QCheckBox("A share of this machine’s memory")
+        self.by_machine = QCheckBox(tr("A share of this machine’s memory"))
         self.memory = QSpinBox()
         self.memory.setRange(MIN_MB, MAX_MB)
         self.memory.setSuffix(" MB")
         self.memory.setGroupSeparatorShown(True)
-        self.memory.setAccessibleName("Memory for what was read")
-        self.no_network = QCheckBox("Work offline: ask no server")
-        self.answers = QPushButton("Stored answers of services…")
-        self.forget = QPushButton("Forget recent work")
-        self.forget.setToolTip("Lists and pictures of what was opened lately; no file of yours is touched")
+        self.memory.setAccessibleName(tr("Memory for what was read"))
+        self.no_network = QCheckBox(tr("Work offline: ask no server"))
+        self.answers = QPushButton(tr("Stored answers of services…"))
+        self.forget = QPushButton(tr("Forget recent work"))
+        self.forget.setToolTip(tr("Lists and pictures of what was opened lately; no file of yours is touched"))
         self.forgotten = PlainLabel("")
         self.forgotten.setObjectName("quiet")
         self.log, self.links, self.keys = (
-            QPushButton(words) for words in ("Show the log", "Open links to views with this application", "All keys…")
+            QPushButton(words)
+            for words in (tr("Show the log"), tr("Open links to views with this application"), tr("All keys…"))
         )
         self._lay_out()
         self.fill()
@@ -103,17 +113,18 @@ class SettingsWindow(QDialog):
         form = QFormLayout()
         form.setVerticalSpacing(10)
         rows: list[tuple[str, tuple[QWidget, ...]]] = [
-            ("Colours", (self.night,)),
-            ("Motion", (self.calm,)),
-            ("Size of text and all else", (self.how_large, self.size_note)),
-            ("Lengths and areas", (self.units,)),
-            ("Places, at the foot", tuple(self.notations)),
-            ("Memory for what was read", (self.by_machine, self.memory)),
-            ("Network", (self.no_network, self.answers)),
-            ("Privacy", (self.forget, self.forgotten)),
-            ("Keyboard", (self.keys,)),
-            ("Desktop", (self.links,)),
-            ("Faults", (self.log,)),
+            (tr("Language"), (self.language, self.language_note)),
+            (tr("Colours"), (self.night,)),
+            (tr("Motion"), (self.calm,)),
+            (tr("Size of text and all else"), (self.how_large, self.size_note)),
+            (tr("Lengths and areas"), (self.units,)),
+            (tr("Places, at the foot"), tuple(self.notations)),
+            (tr("Memory for what was read"), (self.by_machine, self.memory)),
+            (tr("Network"), (self.no_network, self.answers)),
+            (tr("Privacy"), (self.forget, self.forgotten)),
+            (tr("Keyboard"), (self.keys,)),
+            (tr("Desktop"), (self.links,)),
+            (tr("Faults"), (self.log,)),
         ]
         for words, widgets in rows:
             row = QHBoxLayout()
@@ -126,7 +137,7 @@ class SettingsWindow(QDialog):
         column.setContentsMargins(20, 18, 20, 18)
         column.addLayout(form)
         column.addStretch(1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.setObjectName("main")
         close.clicked.connect(self.accept)
         low = QHBoxLayout()
@@ -137,6 +148,7 @@ class SettingsWindow(QDialog):
     def _connect(self) -> None:
         self.night.clicked.connect(lambda on: self._do("theme"))
         self.calm.clicked.connect(self._choose_motion)
+        self.language.activated.connect(self._choose_language)
         self.how_large.activated.connect(self._choose_size)
         self.units.activated.connect(self._choose_units)
         for slot, notation in enumerate(self.notations):
@@ -152,6 +164,7 @@ class SettingsWindow(QDialog):
 
     def fill(self) -> None:
         """Show everything as it is now."""
+        self.language.setCurrentIndex(self.language.findData(stored_language(self.settings)))
         self.night.setChecked(self._theme() == "night")
         self.calm.setChecked(less_motion(self.settings))
         self.how_large.setCurrentIndex(SIZES.index(interface_size(self.settings)))
@@ -170,6 +183,10 @@ class SettingsWindow(QDialog):
     def _choose_motion(self, on: bool) -> None:
         self.settings.setValue(CALM, "yes" if on else "")
         self.motion_changed.emit()
+
+    def _choose_language(self, at: int) -> None:
+        self.settings.setValue(LANGUAGE, self.language.itemData(at))
+        self.language_note.show()
 
     def _choose_size(self, at: int) -> None:
         self.settings.setValue(SIZE, SIZES[at])
@@ -197,7 +214,7 @@ class SettingsWindow(QDialog):
 
         self.session.shelves.forget_recent()
         forget_pictures()
-        self.forgotten.setText("Forgotten.")
+        self.forgotten.setText(tr("Forgotten."))
 
     def _show_log(self) -> None:
         from brisk_atlas.core.system.log import log_file

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.system.jobs import Job
 
@@ -35,19 +36,19 @@ if TYPE_CHECKING:
 TRY_MS = 250
 PREVIEWED = 12
 TYPES = {
-    "": "as it comes",
+    "": tr("as it comes"),
     "DOUBLE": "number",
-    "BIGINT": "whole number",
+    "BIGINT": tr("whole number"),
     "VARCHAR": "text",
-    "BOOLEAN": "yes or no",
+    "BOOLEAN": tr("yes or no"),
     "DATE": "date",
-    "TIMESTAMP": "date and time",
+    "TIMESTAMP": tr("date and time"),
 }
 EXAMPLES = (
-    ("density", "population / (area_ellipsoid() / 1e6)", "people per km²"),
-    ("share", "population / sum(population) OVER ()", "of all rows together"),
-    ("class", "CASE WHEN x < 10 THEN 'low' WHEN x < 50 THEN 'middle' ELSE 'high' END", "classes by value"),
-    ("joined", "reading / stations.limit_ppm", "a field of a joined table"),
+    ("density", "population / (area_ellipsoid() / 1e6)", tr("people per km²")),
+    ("share", "population / sum(population) OVER ()", tr("of all rows together")),
+    ("class", "CASE WHEN x < 10 THEN 'low' WHEN x < 50 THEN 'middle' ELSE 'high' END", tr("classes by value")),
+    ("joined", "reading / stations.limit_ppm", tr("a field of a joined table")),
 )
 
 
@@ -71,11 +72,11 @@ class Builder(QDialog):
     ) -> None:
         super().__init__(parent)
         self.session, self.layer, self.fields, self.before = session, layer, fields, before
-        self.setWindowTitle("Computed field")
+        self.setWindowTitle(tr("Computed field"))
         self.resize(860, 560)
         self.name = QLineEdit(before.name if before else "")
         self.name.setObjectName("field name")
-        self.name.setPlaceholderText("such as density")
+        self.name.setPlaceholderText(tr("such as density"))
         self.type = QComboBox()
         self.type.setObjectName("field type")
         for key, words in TYPES.items():
@@ -83,12 +84,12 @@ class Builder(QDialog):
         self.type.setCurrentIndex(max(0, self.type.findData(before.type if before else "")))
         self.unit = QLineEdit(before.unit if before else "")
         self.unit.setObjectName("field unit")
-        self.unit.setPlaceholderText("such as per km²")
+        self.unit.setPlaceholderText(tr("such as per km²"))
         self.expression = ExpressionEdit(one_line=False)
         self.expression.setObjectName("field expression")
         self.expression.theme = theme
         self.expression.set_words(words_for(fields))
-        self.expression.setPlaceholderText("an SQL expression over the fields, such as population / area_km2")
+        self.expression.setPlaceholderText(tr("an SQL expression over the fields, such as population / area_km2"))
         self.wrong = PlainLabel(" ")
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
@@ -98,10 +99,10 @@ class Builder(QDialog):
         self.parts = self._parts()
         self.search = QLineEdit()
         self.search.setObjectName("find a part")
-        self.search.setPlaceholderText("Find a field or function")
+        self.search.setPlaceholderText(tr("Find a field or function"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._find)
-        self.use = QPushButton("Add the field" if before is None else "Change the field")
+        self.use = QPushButton(tr("Add the field") if before is None else tr("Change the field"))
         self.use.setObjectName("main")
         self.use.clicked.connect(self._take)
         self._lay_out()
@@ -118,17 +119,17 @@ class Builder(QDialog):
 
     def _lay_out(self) -> None:
         form = QFormLayout()
-        form.addRow("name", self.name)
+        form.addRow(tr("name"), self.name)
         row = QHBoxLayout()
         row.addWidget(self.type)
-        row.addWidget(PlainLabel("unit"))
+        row.addWidget(PlainLabel(tr("unit")))
         row.addWidget(self.unit)
-        form.addRow("type", row)
+        form.addRow(tr("type"), row)
         left = QVBoxLayout()
         left.addLayout(form)
         left.addWidget(self.expression, 2)
         left.addWidget(self.wrong)
-        first = PlainLabel("First rows")
+        first = PlainLabel(tr("First rows"))
         first.setObjectName("heading")
         left.addWidget(first)
         left.addWidget(self.preview, 3)
@@ -138,9 +139,9 @@ class Builder(QDialog):
         both = QHBoxLayout()
         both.addLayout(left, 3)
         both.addLayout(right, 2)
-        note = PlainLabel("Kept in the project and written out on export. The original is not touched.")
+        note = PlainLabel(tr("Kept in the project and written out on export. The original is not touched."))
         note.setObjectName("quiet")
-        cancel = QPushButton("Cancel")
+        cancel = QPushButton(tr("Cancel"))
         cancel.clicked.connect(self.reject)
         end = QHBoxLayout()
         end.addWidget(note, 1)
@@ -223,7 +224,7 @@ class Builder(QDialog):
             return preview(self.session.cache, self.layer, others, field, PREVIEWED, job.check)
 
         self._job = self.session.run(
-            "Trying an expression", work, lambda table: self._show(field, table), shown=False, failed=self._fail
+            tr("Trying an expression"), work, lambda table: self._show(field, table), shown=False, failed=self._fail
         )
 
     def _show(self, field: ComputedField, table: pa.Table) -> None:
@@ -253,13 +254,13 @@ class Builder(QDialog):
         field = self.field()
         taken = {name.lower() for name in self.fields if self.before is None or name != self.before.name}
         if not field.name:
-            self.wrong.setText("The field needs a name.")
+            self.wrong.setText(tr("The field needs a name."))
             self.name.setFocus()
         elif field.name.lower() in taken:
-            self.wrong.setText(f"There is a field called {field.name} already. Choose another name.")
+            self.wrong.setText(tr("There is a field called {name} already. Choose another name.", name=field.name))
             self.name.setFocus()
         elif not field.expression:
-            self.wrong.setText("The field needs an expression.")
+            self.wrong.setText(tr("The field needs an expression."))
         elif self._good != field.expression:
             self._try_then_take(field)
         else:

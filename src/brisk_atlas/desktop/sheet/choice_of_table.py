@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox
 
+from brisk_atlas.core.model.language import tr
+
 from ..session import Session
 
-OPEN, IN_FILE = "open", "in file"
+OPEN, IN_FILE = "open", tr("in file")
 
 
 class ChoiceOfTable(QComboBox):
@@ -16,10 +18,10 @@ class ChoiceOfTable(QComboBox):
         super().__init__()
         self.session = session
         self.setObjectName("tables")
-        self.setAccessibleName("Which rows are shown")
+        self.setAccessibleName(tr("Which rows are shown"))
         self.setMaximumWidth(170)
         self.setMinimumWidth(110)
-        self.setToolTip("Which rows are shown")
+        self.setToolTip(tr("Which rows are shown"))
         self.activated.connect(self._chosen)
 
     def refresh(self) -> None:
@@ -30,7 +32,7 @@ class ChoiceOfTable(QComboBox):
         related = {join.ref for join in subject.rows.joins} if subject else set()
         for layer in work.layers:
             if layer.kind.has_rows:
-                note = ", related" if layer.ref in related else ""
+                note = tr(", related") if layer.ref in related else ""
                 self.addItem(f"{layer.name}{note}", (OPEN, layer.id))
         opened = {layer.ref for layer in work.layers}
         for place in dict.fromkeys(layer.ref.whole for layer in work.layers):
@@ -38,10 +40,12 @@ class ChoiceOfTable(QComboBox):
             for part in dataset.parts if dataset else ():
                 source = place.with_part(part.facts.name)
                 if part.facts.kind.has_rows and not part.facts.kind.has_place and source not in opened:
-                    self.addItem(f"{part.facts.name}, in {place.name}", (IN_FILE, source))
+                    self.addItem(
+                        tr("{name}, in {place_name}", name=part.facts.name, place_name=place.name), (IN_FILE, source)
+                    )
         for join in subject.rows.joins if subject else ():
             if join.ref not in opened:
-                self.addItem(f"{join.ref.part}, related", (IN_FILE, join.ref))
+                self.addItem(tr("{part}, related", part=join.ref.part), (IN_FILE, join.ref))
         at = next((i for i in range(self.count()) if subject and self.itemData(i)[1] == subject.id), -1)
         self.setCurrentIndex(at)
 

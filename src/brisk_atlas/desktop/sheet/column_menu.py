@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import BadExpression, ColumnView, FieldFilter, TableView, number_text
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 
@@ -68,7 +69,11 @@ class ColumnMenu(QFrame):
 
     def _buttons(self) -> QGridLayout:
         grid = QGridLayout()
-        up, down = ("first to last", "last to first") if self.kind == "text" else ("smallest first", "largest first")
+        up, down = (
+            (tr("first to last"), tr("last to first"))
+            if self.kind == "text"
+            else (tr("smallest first"), tr("largest first"))
+        )
         buttons = (
             (up, "sort up", lambda: self._sort(False)),
             (down, "sort down", lambda: self._sort(True)),
@@ -90,27 +95,27 @@ class ColumnMenu(QFrame):
         self._put(what, self.look.with_column(column, self.names))
 
     def _sort(self, down: bool) -> None:
-        self._put(f"sort by {self.field}", replace(self.look, sort=((self.field, down),)))
+        self._put(tr("sort by {field}", field=self.field), replace(self.look, sort=((self.field, down),)))
 
     def _keep(self) -> None:
-        self._column(f"keep {self.field} in sight", replace(self.column, pinned=not self.column.pinned))
+        self._column(tr("keep {field} in sight", field=self.field), replace(self.column, pinned=not self.column.pinned))
 
     def _hide(self) -> None:
-        self._column(f"hide {self.field}", replace(self.column, shown=False))
+        self._column(tr("hide {field}", field=self.field), replace(self.column, shown=False))
 
     # Filters
 
     def _filters(self) -> QVBoxLayout:
         box = QVBoxLayout()
         box.setSpacing(4)
-        heading = PlainLabel("Show rows where")
+        heading = PlainLabel(tr("Show rows where"))
         heading.setObjectName("quiet")
         box.addWidget(heading)
         now = next((f for f in self.look.filters if f.field == self.field), None)
         if self.kind == "text":
             self.text = QLineEdit(now.text if now and now.kind == "text" else "")
             self.text.setObjectName("holds text")
-            self.text.setPlaceholderText("it holds this text")
+            self.text.setPlaceholderText(tr("it holds this text"))
             self.text.returnPressed.connect(self._filter_text)
             box.addWidget(self.text)
         else:
@@ -128,11 +133,11 @@ class ColumnMenu(QFrame):
         self.values = QListWidget()
         self.values.setObjectName("values")
         self.values.setFixedHeight(132)
-        self.values.addItem("counting values…")
+        self.values.addItem(tr("counting values…"))
         box.addWidget(self.values)
         row = QHBoxLayout()
         for text, run in (
-            ("these values", self._filter_values),
+            (tr("these values"), self._filter_values),
             ("missing", lambda: self._filter(FieldFilter(self.field, "missing"))),
             ("known", lambda: self._filter(FieldFilter(self.field, "known"))),
             ("all", lambda: self._filter(None)),
@@ -157,14 +162,14 @@ class ColumnMenu(QFrame):
             item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
             self.values.addItem(item)
         if total > MOST_LISTED:
-            more = QListWidgetItem(f"and {total - MOST_LISTED:,} rarer values; filter by text or range")
+            more = QListWidgetItem(tr("and {total:,} rarer values; filter by text or range", total=total - MOST_LISTED))
             more.setFlags(Qt.ItemFlag.NoItemFlags)
             self.values.addItem(more)
 
     def _filter(self, chosen: FieldFilter | None) -> None:
         others = tuple(f for f in self.look.filters if f.field != self.field)
         filters = others if chosen is None else (*others, chosen)
-        self._put(f"filter by {self.field}", replace(self.look, filters=filters))
+        self._put(tr("filter by {field}", field=self.field), replace(self.look, filters=filters))
 
     def _filter_text(self) -> None:
         text = self.text.text()
@@ -204,7 +209,7 @@ class ColumnMenu(QFrame):
         self.alias.setObjectName("alias")
         self.alias.setPlaceholderText(self.field)
         self.alias.editingFinished.connect(lambda: self._restyle(alias=self.alias.text().strip()))
-        form.addRow("heading", self.alias)
+        form.addRow(tr("heading"), self.alias)
         forms = {"number": NUMBER_FORMS, "date": DATE_FORMS}.get(self.kind)
         if forms is not None:
             self.form = QComboBox()
@@ -213,7 +218,7 @@ class ColumnMenu(QFrame):
                 self.form.addItem(words, key)
             self.form.setCurrentIndex(max(0, self.form.findData(self.column.form)))
             self.form.activated.connect(lambda i: self._restyle(form=self.form.itemData(i)))
-            form.addRow("shown as", self.form)
+            form.addRow(tr("shown as"), self.form)
         if self.kind == "number":
             row = QHBoxLayout()
             self.digits = QSpinBox()
@@ -228,7 +233,7 @@ class ColumnMenu(QFrame):
             thousands.toggled.connect(lambda on: self._restyle(thousands=on))
             row.addWidget(self.digits)
             row.addWidget(thousands)
-            form.addRow("decimals", row)
+            form.addRow(tr("decimals"), row)
         return form
 
     def _restyle(self, **values: Any) -> None:
@@ -237,4 +242,4 @@ class ColumnMenu(QFrame):
         if column != self.column:
             self.column = column
             self.look = self.look.with_column(column, self.names)
-            self.look_changed.emit(f"how {self.field} shows", self.look)
+            self.look_changed.emit(tr("how {field} shows", field=self.field), self.look)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, FeatureQuery, Layer, RowsPart, TableView
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
@@ -36,9 +37,9 @@ IN_SIGHT, IN_SIGHT_ROWS = 10, 120  # columns and rows that the first look at a t
 class Scope(StrEnum):
     """Which rows are shown, by the words of its button."""
 
-    ALL = "All"
-    PICKED = "Picked"
-    VIEW = "In view"
+    ALL = tr("All")
+    PICKED = tr("Picked")
+    VIEW = tr("In view")
 
 
 class SheetDrawer(QWidget):
@@ -104,7 +105,7 @@ class SheetDrawer(QWidget):
         session.work_changed.connect(self._work_changed)
 
     def _lay_out(self) -> None:
-        title = PlainLabel("Sheet")
+        title = PlainLabel(tr("Sheet"))
         title.setObjectName("heading")
         self.scopes: dict[Scope, QToolButton] = {}
         row = QHBoxLayout()
@@ -201,11 +202,13 @@ class SheetDrawer(QWidget):
         if layer is None or not layer.kind.has_rows:
             self._whole = None
             self.grid.show_sheet(None, TableView(), {})
-            self.filter_line.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
+            self.filter_line.count.setText(
+                "" if layer is None else tr("{name} has no rows; it is a {kind}", name=layer.name, kind=layer.kind)
+            )
             self.tools.refresh()
             return
         if not same:
-            self.filter_line.count.setText("reading…")
+            self.filter_line.count.setText(tr("reading…"))
             self._show_first(layer, key)
 
         def work(job: Job) -> tuple[Sheet, dict]:
@@ -228,7 +231,7 @@ class SheetDrawer(QWidget):
             if not isinstance(error, BadExpression):
                 self.session.fault(error)
 
-        self.session.run(f"Reading rows of {layer.name}", work, done, failed=failed)
+        self.session.run(tr("Reading rows of {name}", name=layer.name), work, done, failed=failed)
 
     def _show_first(self, layer: Layer, key: object) -> None:
         """Show the first rows of a large table at once, while all of it is being read."""
@@ -246,9 +249,11 @@ class SheetDrawer(QWidget):
         def done(sheet: Sheet) -> None:
             if self._loaded == key and self._arranged is None:
                 self.grid.show_sheet(sheet, layer.rows, self._aliases())
-                self.filter_line.count.setText(f"first {len(sheet):,} of {facts.count or 0:,} rows, reading on…")
+                self.filter_line.count.setText(
+                    tr("first {count:,} of {count2:,} rows, reading on…", count=len(sheet), count2=facts.count or 0)
+                )
 
-        self.session.run("First rows", work, done, shown=False, failed=lambda error: None)
+        self.session.run(tr("First rows"), work, done, shown=False, failed=lambda error: None)
 
     def arrange(self, *, anew: bool = False) -> None:
         """Filter and sort in the background as the work says, then show."""
@@ -299,7 +304,9 @@ class SheetDrawer(QWidget):
             if not isinstance(error, AtlasError):
                 self.session.fault(error)
 
-        self._job = self.session.run("Arranging rows", work, done, shown=sheet.table.num_rows > LARGE, failed=failed)
+        self._job = self.session.run(
+            tr("Arranging rows"), work, done, shown=sheet.table.num_rows > LARGE, failed=failed
+        )
 
     def _load(self, fields: list[str]) -> None:
         """Read fields that came into sight, in the background."""
@@ -312,7 +319,7 @@ class SheetDrawer(QWidget):
             self._loading = []
             self.grid.view.update()
 
-        self.session.run(f"Reading {fields[0]}", lambda job: sheet.load(fields), done, shown=False)
+        self.session.run(tr("Reading {fields}", fields=fields[0]), lambda job: sheet.load(fields), done, shown=False)
 
     def _among(self, layer: Layer, sheet: Sheet, rows: tuple[int, ...], extent: Extent | None) -> np.ndarray | None:
         """Return (rows,) bool of the rows that the scope lets show; None for all."""
@@ -369,7 +376,7 @@ class SheetDrawer(QWidget):
             if self._summed == key:
                 grid.set_summary({**grid.summaries, **found[0]}, {**grid.bars, **found[1]})
 
-        self._summing = self.session.run("Summing up", work, done, shown=False)
+        self._summing = self.session.run(tr("Summing up"), work, done, shown=False)
 
     # What the hand changes
 
@@ -396,7 +403,7 @@ class SheetDrawer(QWidget):
         sort = tuple({**others, **turned}.items())
         if beside and field in now and turned:
             sort = tuple((k, turned[field] if k == field else v) for k, v in now.items())
-        self.put(f"sort by {field}", replace(layer.rows, sort=sort))
+        self.put(tr("sort by {field}", field=field), replace(layer.rows, sort=sort))
 
     def set_scope(self, scope: Scope) -> None:
         """Show all rows, the picked ones, or those in view."""
@@ -413,7 +420,10 @@ class SheetDrawer(QWidget):
         self._syncing = True
         chosen = tuple(rows)
         if len(chosen) >= MOST_PICKED:
-            text = f"Only {MOST_PICKED:,} rows are picked at once. Filter them, or export all that show."
+            text = tr(
+                "Only {most_picked:,} rows are picked at once. Filter them, or export all that show.",
+                most_picked=MOST_PICKED,
+            )
             self.session.noticed.emit("fault", text, "")
         self.session.work.pick(Picks(self.layer_id, chosen) if chosen else None)
         self._syncing = False
@@ -450,4 +460,4 @@ class SheetDrawer(QWidget):
             return
         before = layer.rows.edited_from or state_before(self.session.cache, layer)
         edits = (*layer.rows.edits, Edit(field, (row,), (value,), (seen,)))
-        self.put(f"edit {field}", replace(layer.rows, edits=edits, edited_from=before))
+        self.put(tr("edit {field}", field=field), replace(layer.rows, edits=edits, edited_from=before))

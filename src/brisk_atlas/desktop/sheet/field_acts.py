@@ -8,6 +8,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QPoint
 
 from brisk_atlas.core.model import FieldFilter, Label, Layer, TableView, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import Method
 
 from ..session import Session
@@ -67,15 +68,15 @@ class FieldActs:
 
     def sort(self, *, down: bool) -> None:
         """Sort the rows by the field."""
-        self._change("sort by {}", lambda field, look: replace(look, sort=((field, down),)))
+        self._change(tr("sort by {}"), lambda field, look: replace(look, sort=((field, down),)))
 
     def turn_pin(self) -> None:
         """Pin the field at the left, or unpin it."""
-        self._look("pin {}", "pinned")
+        self._look(tr("pin {}"), "pinned")
 
     def hide(self) -> None:
         """Hide the field; it stays among those that can be chosen."""
-        self._look("hide {}", "shown")
+        self._look(tr("hide {}"), "shown")
 
     def _look(self, what: str, switch: str) -> None:
         sheet = self.grid.sheet
@@ -95,19 +96,19 @@ class FieldActs:
             own = (FieldFilter(field, kind),) if kind else ()
             return replace(look, filters=(*others, *own))
 
-        self._change("filter by {}", filtered)
+        self._change(tr("filter by {}"), filtered)
 
     def colour_by(self) -> None:
         """Colour the layer on the map by the field."""
         field, sheet = self.field, self.grid.sheet
         if field is not None and sheet is not None:
             method: Method = "ramp" if sheet.is_number(field) else "unique"
-            self._restyle("colour by {}", lambda style, name: replace(style, colour_by=name, method=method))
+            self._restyle(tr("colour by {}"), lambda style, name: replace(style, colour_by=name, method=method))
 
     def label_by(self) -> None:
         """Write the field on the map."""
         self._restyle(
-            "label by {}",
+            tr("label by {}"),
             lambda style, name: replace(style, label=replace(style.label, text=name) if style.label else Label(name)),
         )
 
@@ -137,7 +138,7 @@ class FieldActs:
             others = tuple(each for each in look.filters if each.field != look.dates)
             return replace(look, dates="" if look.dates == field else field, filters=others)
 
-        self._change("go through the dates of {}", turned)
+        self._change(tr("go through the dates of {}"), turned)
 
     def open_panel(self) -> None:
         """Open the panel in which values are ticked and formats are chosen."""

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import ColumnView, TableView
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel, plain_tip
 
@@ -35,12 +36,12 @@ class FieldsForm(QDialog):
 
     def __init__(self, look: TableView, names: list[str], about: dict[str, str], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Fields")
+        self.setWindowTitle(tr("Fields"))
         self.resize(420, 520)
         self.look, self.names = look, names
         self.search = QLineEdit()
         self.search.setObjectName("find a field")
-        self.search.setPlaceholderText("Find among the names and what they mean")
+        self.search.setPlaceholderText(tr("Find among the names and what they mean"))
         self.search.setClearButtonEnabled(True)
         self.count = PlainLabel()
         self.count.setObjectName("quiet")
@@ -58,18 +59,18 @@ class FieldsForm(QDialog):
             self.list.addItem(item)
         buttons = QHBoxLayout()
         for text, name, run in (
-            ("Show found", "show found", lambda: self._tick(True)),
-            ("Hide found", "hide found", lambda: self._tick(False)),
-            ("Up", "up", lambda: self._move(-1)),
-            ("Down", "down", lambda: self._move(1)),
-            ("Keep in sight", "keep", self._keep),
+            (tr("Show found"), tr("show found"), lambda: self._tick(True)),
+            (tr("Hide found"), tr("hide found"), lambda: self._tick(False)),
+            (tr("Up"), "up", lambda: self._move(-1)),
+            (tr("Down"), "down", lambda: self._move(1)),
+            (tr("Keep in sight"), "keep", self._keep),
         ):
             button = QPushButton(text)
             button.setObjectName(name)
             button.clicked.connect(run)
             buttons.addWidget(button)
         end = QHBoxLayout()
-        use, cancel = QPushButton("Use"), QPushButton("Cancel")
+        use, cancel = QPushButton(tr("Use")), QPushButton(tr("Cancel"))
         use.setObjectName("main")
         use.setDefault(True)
         use.clicked.connect(self._use)
@@ -104,8 +105,8 @@ class FieldsForm(QDialog):
     def _tell(self) -> None:
         ticked = sum(i.checkState() == Qt.CheckState.Checked for i in self._items())
         found = sum(not i.isHidden() for i in self._items())
-        text = f"{ticked:,} of {len(self.names):,} shown"
-        self.count.setText(text + (f", {found:,} found" if found < len(self.names) else ""))
+        text = tr("{ticked:,} of {count:,} shown", ticked=ticked, count=len(self.names))
+        self.count.setText(text + (tr(", {found:,} found", found=found) if found < len(self.names) else ""))
 
     def _tick(self, on: bool) -> None:
         for item in self._items():
@@ -135,5 +136,5 @@ class FieldsForm(QDialog):
         columns = tuple(
             replace(item.data(FIELD), shown=item.checkState() == Qt.CheckState.Checked) for item in self._items()
         )
-        self.look_changed.emit("choose fields", replace(self.look, columns=columns))
+        self.look_changed.emit(tr("choose fields"), replace(self.look, columns=columns))
         self.accept()

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, BadExpression, Layer
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -39,15 +40,15 @@ class FilterLine(QWidget):
         self._counting: Job | None = None
         self.edit = ExpressionEdit()
         self.edit.setObjectName("sheet filter")
-        self.edit.setAccessibleName("Condition that rows meet")
-        self.edit.setPlaceholderText("Show rows where… an SQL condition, such as year = 2031")
+        self.edit.setAccessibleName(tr("Condition that rows meet"))
+        self.edit.setPlaceholderText(tr("Show rows where… an SQL condition, such as year = 2031"))
         self.count = PlainLabel("")
         self.count.setObjectName("quiet")
         self.wrong = PlainLabel("")
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
-        self.clear = QPushButton("Show all")
+        self.clear = QPushButton(tr("Show all"))
         self.clear.setObjectName("clear filters")
         self.clear.clicked.connect(self.clear_filters)
         self.clear.hide()
@@ -112,12 +113,16 @@ class FilterLine(QWidget):
         if sheet is None:
             return
         whole, shown = sheet.table.num_rows, len(sheet)
-        text = f"{shown:,} of {whole:,} rows" if shown != whole else f"{whole:,} rows"
+        text = (
+            tr("{shown:,} of {whole:,} rows", shown=shown, whole=whole)
+            if shown != whole
+            else trn("{count:,} row", "{count:,} rows", whole)
+        )
         edits = len(self.grid.changed_cells)
-        self.count.setText(text + (f" · {edits:,} edited" if edits else ""))
+        self.count.setText(text + (tr(" · {edits:,} edited", edits=edits) if edits else ""))
         lines = [words_of(f) for f in layer.rows.filters]
         if self.session.is_streamed(layer):
-            lines.append("The layer is read by view, so its rows are not tied to the map.")
+            lines.append(tr("The layer is read by view, so its rows are not tied to the map."))
         self.count.setToolTip("\n".join(lines))
 
     def _typed(self) -> None:
@@ -150,13 +155,13 @@ class FilterLine(QWidget):
         def done(count: int) -> None:
             if self.edit.text() == text:
                 self.complain(None)
-                self.count.setText(f"{count:,} rows match, Return shows them")
+                self.count.setText(tr("{count:,} rows match, Return shows them", count=count))
 
         def failed(error: BaseException) -> None:
             if self.edit.text() == text:
                 self.complain(error)
 
-        self._counting = self.session.run("Counting rows", work, done, shown=self._is_large(), failed=failed)
+        self._counting = self.session.run(tr("Counting rows"), work, done, shown=self._is_large(), failed=failed)
 
     def apply(self) -> None:
         """Filter by what is typed. What is wrong with it is shown under the line; the rows stay as they are."""
@@ -166,7 +171,7 @@ class FilterLine(QWidget):
             return
         if not text:
             self.complain(None)
-            self.look_changed.emit("filter rows", replace(layer.rows, where=""))
+            self.look_changed.emit(tr("filter rows"), replace(layer.rows, where=""))
             return
 
         def check(job: Job) -> None:
@@ -175,9 +180,9 @@ class FilterLine(QWidget):
             matching(self.session.cache, layer, text, job.check)
 
         self.session.run(
-            "Filtering rows",
+            tr("Filtering rows"),
             check,
-            lambda nothing: self.look_changed.emit("filter rows", replace(layer.rows, where=text)),
+            lambda nothing: self.look_changed.emit(tr("filter rows"), replace(layer.rows, where=text)),
             shown=self._is_large(),
             failed=self.complain,
         )
@@ -187,4 +192,4 @@ class FilterLine(QWidget):
         layer = self.layer
         if layer is not None:
             self.edit.setText("")
-            self.look_changed.emit("show all rows", replace(layer.rows, where="", filters=()))
+            self.look_changed.emit(tr("show all rows"), replace(layer.rows, where="", filters=()))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QFontMetrics, QHelpEve
 from PyQt6.QtWidgets import QLineEdit, QToolTip
 
 from brisk_atlas.core.model import ColumnView, TableView
+from brisk_atlas.core.model.language import tr
 
 from ..plain_text import plain_tip
 from ..theme import mono_font
@@ -167,7 +168,7 @@ class SheetGrid(GridArea):
             return
         what, number = doing
         if what == "width":
-            self._change("width of a column", self.columns.all[number].look)
+            self._change(tr("width of a column"), self.columns.all[number].look)
         elif what == "head" and drop is not None:
             self.move_column(number, drop if drop <= number else drop - 1)
         elif what == "head":
@@ -311,7 +312,7 @@ class SheetGrid(GridArea):
         bold.setWeight(QFont.Weight.DemiBold)
         head = QFontMetrics(bold).horizontalAdvance(self.aliases.get(column.field, column.field)) + 34
         width = max([head, *(metrics.horizontalAdvance(t) + 18 for t in shown)])
-        self._change("width of a column", replace(column.look, width=min(max(width, NARROWEST), WIDEST)))
+        self._change(tr("width of a column"), replace(column.look, width=min(max(width, NARROWEST), WIDEST)))
 
     def _drop_place(self, x: int) -> int:
         for number in self.columns.in_view(self.scrolled, self.view.width()):

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, DataRef, Facts, Join, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -37,12 +38,12 @@ class JoinForm(QDialog):
 
     def __init__(self, session: Session, layer: Layer, columns: list[str], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Join a table")
+        self.setWindowTitle(tr("Join a table"))
         self.resize(460, 340)
         self.session, self.layer = session, layer
         self.other = QComboBox()
         self.other.setObjectName("other table")
-        self.file = QPushButton("Another file…")
+        self.file = QPushButton(tr("Another file…"))
         self.file.clicked.connect(self._choose_file)
         self.key, self.other_key = QComboBox(), QComboBox()
         self.key.setObjectName("key")
@@ -50,24 +51,24 @@ class JoinForm(QDialog):
         self.key.addItems(columns)
         self.name = QLineEdit()
         self.name.setObjectName("join name")
-        self.many = QCheckBox("several rows to a key: relate the tables, and draw them for the picked row")
+        self.many = QCheckBox(tr("several rows to a key: relate the tables, and draw them for the picked row"))
         self.many.setObjectName("many")
         self.report = PlainLabel("")
         self.report.setObjectName("join report")
         self.report.setWordWrap(True)
-        self.use = QPushButton("Join")
+        self.use = QPushButton(tr("Join"))
         self.use.setObjectName("main")
         self.use.clicked.connect(self._take)
         row = QHBoxLayout()
         row.addWidget(self.other, 1)
         row.addWidget(self.file)
         form = QFormLayout()
-        form.addRow("table", row)
-        form.addRow(f"key in {layer.name}", self.key)
-        form.addRow("key in the table", self.other_key)
-        form.addRow("name", self.name)
+        form.addRow(tr("table"), row)
+        form.addRow(tr("key in {name}", name=layer.name), self.key)
+        form.addRow(tr("key in the table"), self.other_key)
+        form.addRow(tr("name"), self.name)
         form.addRow("", self.many)
-        cancel = QPushButton("Cancel")
+        cancel = QPushButton(tr("Cancel"))
         cancel.clicked.connect(self.reject)
         end = QHBoxLayout()
         end.addStretch(1)
@@ -102,10 +103,10 @@ class JoinForm(QDialog):
             source = place.with_part(part.facts.name)
             if part.facts.kind.has_rows and source not in seen:
                 seen.add(source)
-                self.other.addItem(f"{part.facts.name}, in {place.name}", source)
+                self.other.addItem(tr("{name}, in {place_name}", name=part.facts.name, place_name=place.name), source)
 
     def _choose_file(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "A table to join", str(self.layer.ref.folder or Path.home()))
+        chosen, _ = QFileDialog.getOpenFileName(self, tr("A table to join"), str(self.layer.ref.folder or Path.home()))
         if chosen:
             self.add_file(Path(chosen))
 
@@ -119,10 +120,13 @@ class JoinForm(QDialog):
             if self.other.count() > before:
                 self.other.setCurrentIndex(before)
             else:
-                self.report.setText(f"{path.name} has no table that is not listed.")
+                self.report.setText(tr("{name} has no table that is not listed.", name=path.name))
 
         self.session.run(
-            f"Looking at {path.name}", lambda job: self.session.cache.dataset(ref), done, failed=self._fail
+            tr("Looking at {name}", name=path.name),
+            lambda job: self.session.cache.dataset(ref),
+            done,
+            failed=self._fail,
         )
 
     def _facts(self) -> Facts | None:
@@ -152,11 +156,11 @@ class JoinForm(QDialog):
         """Work out in the background what would match."""
         source, key, other_key = self.other.currentData(), self.key.currentText(), self.other_key.currentText()
         if not source or not key or not other_key:
-            self.report.setText("There is no other table to join. Open one, or choose a file.")
+            self.report.setText(tr("There is no other table to join. Open one, or choose a file."))
             return
         if self._job is not None:
             self._job.cancel()
-        self.report.setText("comparing the keys…")
+        self.report.setText(tr("comparing the keys…"))
 
         def work(job: Job) -> object:
             from brisk_atlas.core.table import rows_of
@@ -165,7 +169,7 @@ class JoinForm(QDialog):
             own = rows_of(self.session.cache, self.layer, job.check)
             return report(own.column(key), self.session.cache.table(source).column(other_key))
 
-        self._job = self.session.run("Comparing keys", work, self._tell, shown=False, failed=self._fail)
+        self._job = self.session.run(tr("Comparing keys"), work, self._tell, shown=False, failed=self._fail)
 
     def _tell(self, found: object) -> None:
         from brisk_atlas.core.table.joining import JoinReport
@@ -175,7 +179,7 @@ class JoinForm(QDialog):
         if not self._asked:
             self.many.setChecked(found.repeated_other > 0)
         if found.repeated_other and not self.many.isChecked():
-            lines.append("Of several rows with one key, the first is joined.")
+            lines.append(tr("Of several rows with one key, the first is joined."))
         self.report.setText("\n".join(lines))
 
     def _fail(self, error: BaseException) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QMenu
 
 from brisk_atlas.core.model import Join, Layer, Relation, RowsPart
+from brisk_atlas.core.model.language import tr
 
 from ..session import Session
 
@@ -40,7 +41,7 @@ class RelatedTables(QObject):
         relations = part.relations
         joined = {(_place(join.ref, relations), join.key) for join in layer.rows.joins}
         for relation in relations:
-            words = f"{'Relate' if relation.many else 'Join'} {_name(relation)} by {relation.key}"
+            words = f"{(tr('Relate') if relation.many else tr('Join'))} {_name(relation)} by {relation.key}"
             action = menu.addAction(words, lambda relation=relation: self.join(layer, relation))
             if action is not None:
                 action.setEnabled((relation.ref, relation.key) not in joined)
@@ -53,7 +54,9 @@ class RelatedTables(QObject):
             join = Join(name, relation.ref.with_part(name), relation.key, relation.other_key, relation.many)
             self.look_changed.emit(f"join {name}", replace(layer.rows, joins=(*layer.rows.joins, join)))
 
-        self.session.run(f"Reading {_name(relation)}", lambda job: self.session.cache.dataset(relation.ref), done)
+        self.session.run(
+            tr("Reading {name}", name=_name(relation)), lambda job: self.session.cache.dataset(relation.ref), done
+        )
 
 
 def _name(relation: Relation) -> str:

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, Edit, Layer
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -41,7 +42,7 @@ class ReplaceForm(QDialog):
         self, session: Session, layer: Layer, sheet: Sheet, fields: list[str], field: str, parent: QWidget
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find and replace")
+        self.setWindowTitle(tr("Find and replace"))
         self.session, self.layer, self.sheet = session, layer, sheet
         self.field = QComboBox()
         self.field.setObjectName("replace in")
@@ -50,20 +51,20 @@ class ReplaceForm(QDialog):
         self.old, self.new = QLineEdit(), QLineEdit()
         self.old.setObjectName("find")
         self.new.setObjectName("replace with")
-        self.whole = QCheckBox("only where it is the whole value")
+        self.whole = QCheckBox(tr("only where it is the whole value"))
         self.whole.setObjectName("whole")
-        self.hint = PlainLabel(f"among the {len(sheet):,} rows that show")
+        self.hint = PlainLabel(tr("among the {count:,} rows that show", count=len(sheet)))
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
-        self.use = QPushButton("Replace all")
+        self.use = QPushButton(tr("Replace all"))
         self.use.setObjectName("main")
         self.use.clicked.connect(self._replace)
         form = QFormLayout()
-        form.addRow("field", self.field)
-        form.addRow("find", self.old)
-        form.addRow("replace with", self.new)
+        form.addRow(tr("field"), self.field)
+        form.addRow(tr("find"), self.old)
+        form.addRow(tr("replace with"), self.new)
         form.addRow("", self.whole)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         end = QHBoxLayout()
         end.addWidget(self.hint, 1)
@@ -76,7 +77,7 @@ class ReplaceForm(QDialog):
     def _replace(self) -> None:
         field, find, new, whole = self.field.currentText(), self.old.text(), self.new.text(), self.whole.isChecked()
         if not find:
-            self.hint.setText("Say what to find.")
+            self.hint.setText(tr("Say what to find."))
             return
 
         def work(job: Job) -> Edit | None:
@@ -84,19 +85,19 @@ class ReplaceForm(QDialog):
 
             return replacing(self.sheet.table, field, find, new, self.sheet.order, whole=whole)
 
-        self.session.run("Replacing", work, self._take, shown=False, failed=self._fail)
+        self.session.run(tr("Replacing"), work, self._take, shown=False, failed=self._fail)
 
     def _take(self, edit: Edit | None) -> None:
         from brisk_atlas.core.table.write_back import state_before
 
         if edit is None:
-            self.hint.setText("nothing found")
+            self.hint.setText(tr("nothing found"))
             return
         before = self.layer.rows.edited_from or state_before(self.session.cache, self.layer)
         look = replace(self.layer.rows, edits=(*self.layer.rows.edits, edit), edited_from=before)
-        self.look_changed.emit(f"replace in {edit.field}", look)
+        self.look_changed.emit(tr("replace in {field}", field=edit.field), look)
         self.layer = replace(self.layer, rows=look)
-        self.hint.setText(f"replaced in {len(edit.rows):,} row{'s' if len(edit.rows) != 1 else ''}")
+        self.hint.setText(trn("replaced in {count:,} row", "replaced in {count:,} rows", len(edit.rows)))
 
     def _fail(self, error: BaseException) -> None:
         self.hint.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))

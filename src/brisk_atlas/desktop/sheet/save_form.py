@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr, trn
+
 from ..plain_text import PlainLabel
 from ..theme import mono_font
 
@@ -17,17 +19,23 @@ class SaveForm(QDialog):
 
     def __init__(self, place: str, changes: Sequence[str], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Save edits into a database")
+        self.setWindowTitle(tr("Save edits into a database"))
         self.resize(620, 320)
-        values = f"{len(changes):,} value{'s' if len(changes) != 1 else ''}"
-        says = PlainLabel(f"{values} will be written into {place}, all or none. Undo does not reach there.")
+        values = trn("{count:,} value", "{count:,} values", len(changes))
+        says = PlainLabel(
+            tr(
+                "{values} will be written into {place}, all or none. Undo does not reach there.",
+                values=values,
+                place=place,
+            )
+        )
         says.setWordWrap(True)
-        more = [f"and {len(changes) - MOST_LINES:,} more"] if len(changes) > MOST_LINES else []
+        more = [tr("and {count:,} more", count=len(changes) - MOST_LINES)] if len(changes) > MOST_LINES else []
         self.list = QPlainTextEdit("\n".join([*changes[:MOST_LINES], *more]))
         self.list.setReadOnly(True)
         self.list.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.list.setFont(mono_font(12))
-        cancel, self.write = QPushButton("Cancel"), QPushButton(f"Write {values}")
+        cancel, self.write = QPushButton(tr("Cancel")), QPushButton(tr("Write {values}", values=values))
         self.write.setObjectName("main")
         self.write.setDefault(True)
         row = QHBoxLayout()

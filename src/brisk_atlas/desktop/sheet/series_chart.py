@@ -10,6 +10,7 @@ import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Join, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -33,7 +34,7 @@ class SeriesChart(QWidget):
         self.value.setObjectName("value")
         row = QHBoxLayout()
         row.setContentsMargins(8, 2, 8, 0)
-        for widget in (self.value, PlainLabel("over"), self.over):
+        for widget in (self.value, PlainLabel(tr("over")), self.over):
             row.addWidget(widget, 1 if isinstance(widget, QComboBox) else 0)
         self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem(utcOffset=0)})
         self.plot.setMenuEnabled(False)
@@ -63,7 +64,7 @@ class SeriesChart(QWidget):
         """Look up the related rows of a row in the background, and draw them."""
         if row is None:
             self.rows = None
-            self.title.setText(f"Pick a row to see its {join.name}")
+            self.title.setText(tr("Pick a row to see its {name}", name=join.name))
             self.plot.clear()
             return
 
@@ -79,10 +80,12 @@ class SeriesChart(QWidget):
             if self._join != join:
                 self._join = join
                 self._offer(rows)
-            self.title.setText(f"{rows.num_rows:,} rows of {join.name}, row {row + 1:,}")
+            self.title.setText(
+                tr("{num_rows:,} rows of {name}, row {row:,}", num_rows=rows.num_rows, name=join.name, row=row + 1)
+            )
             self._draw()
 
-        self.session.run("Related rows", work, done, shown=False)
+        self.session.run(tr("Related rows"), work, done, shown=False)
 
     def _offer(self, rows: pa.Table) -> None:
         numbers = [f.name for f in rows.schema if pa.types.is_integer(f.type) or pa.types.is_floating(f.type)]

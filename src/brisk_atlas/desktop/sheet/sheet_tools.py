@@ -11,6 +11,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
 from brisk_atlas.core.model import AtlasError, ComputedField, Layer, PlaceKind, TableView
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -33,18 +34,18 @@ if TYPE_CHECKING:
     from .save_form import SaveForm
     from .series_chart import SeriesChart
 
-EXPORTS = {"CSV (*.csv)": "CSV", "XLSX (*.xlsx)": "XLSX", "Parquet (*.parquet)": "Parquet"}
+EXPORTS = {tr("CSV (*.csv)"): "CSV", tr("XLSX (*.xlsx)"): "XLSX", tr("Parquet (*.parquet)"): "Parquet"}
 BUTTON_PX = 30
 BUTTONS = (
-    ("fields", "columns", "Choose and order fields"),
-    ("compute", "math-operations", "Add a computed field"),
-    ("join", "link", "Join another table by a key"),
-    ("summary", "list-numbers", "Summary of each column"),
-    ("on map", "funnel", "Let the filters act on the map"),
-    ("edit", "pencil-simple", "Edit values on a working copy"),
-    ("go", "crosshair", "Go to the picked rows on the map"),
-    ("window", "arrow-square-out", "Show the sheet in a window of its own, or back"),
-    ("more", "dots-three", "Copy, export, save edits, replace"),
+    ("fields", "columns", tr("Choose and order fields")),
+    ("compute", "math-operations", tr("Add a computed field")),
+    ("join", "link", tr("Join another table by a key")),
+    ("summary", "list-numbers", tr("Summary of each column")),
+    ("on map", "funnel", tr("Let the filters act on the map")),
+    ("edit", "pencil-simple", tr("Edit values on a working copy")),
+    ("go", "crosshair", tr("Go to the picked rows on the map")),
+    ("window", "arrow-square-out", tr("Show the sheet in a window of its own, or back")),
+    ("more", "dots-three", tr("Copy, export, save edits, replace")),
 )
 
 
@@ -146,7 +147,7 @@ class SheetTools(QObject):
         menu.look_changed.connect(self.look_changed)
         menu.show_at(at)
         self.session.run(
-            "Counting values",
+            tr("Counting values"),
             lambda job: sheet.distinct(field, check=job.check),
             lambda found: menu.offer(found) if self.menu is menu and menu.isVisible() else None,
             shown=False,
@@ -175,7 +176,7 @@ class SheetTools(QObject):
         layer = self.layer
         if layer is not None:
             rest = tuple(c for c in layer.rows.computed if c.name != name)
-            self.look_changed.emit(f"take off {name}", replace(layer.rows, computed=rest))
+            self.look_changed.emit(tr("take off {name}", name=name), replace(layer.rows, computed=rest))
 
     def join(self) -> None:
         from .join_form import JoinForm
@@ -190,12 +191,12 @@ class SheetTools(QObject):
     def turn_summary(self) -> None:
         layer = self.layer
         if layer is not None:
-            self.look_changed.emit("summary row", replace(layer.rows, summary=not layer.rows.summary))
+            self.look_changed.emit(tr("summary row"), replace(layer.rows, summary=not layer.rows.summary))
 
     def turn_on_map(self) -> None:
         layer = self.layer
         if layer is not None:
-            self.look_changed.emit("filter on the map", replace(layer.rows, on_map=not layer.rows.on_map))
+            self.look_changed.emit(tr("filter on the map"), replace(layer.rows, on_map=not layer.rows.on_map))
 
     # Editing
 
@@ -237,7 +238,7 @@ class SheetTools(QObject):
             self.form.accepted.connect(lambda: self._write_edits(layer))
             self.form.open()
 
-        self.session.run(f"Reading {layer.name}", lambda job: changes_of(self.session.cache, layer), ask)
+        self.session.run(tr("Reading {name}", name=layer.name), lambda job: changes_of(self.session.cache, layer), ask)
 
     def _write_edits(self, layer: Layer) -> None:
         name = layer.ref.name
@@ -245,7 +246,7 @@ class SheetTools(QObject):
         from brisk_atlas.core.operations import SaveEdits
 
         self.session.run_operation(
-            f"Saving edits into {name}",
+            tr("Saving edits into {name}", name=name),
             SaveEdits(layer.id),
             lambda result: self._saved(layer, result),
             lane=Lane.INTERACTIVE,
@@ -253,7 +254,7 @@ class SheetTools(QObject):
 
     def _saved(self, layer: Layer, result: Written) -> None:
         self.session.saved_rows(layer)
-        self.session.noticed.emit("good", f"Saved {result.what} in {layer.ref.name}", "")
+        self.session.noticed.emit("good", tr("Saved {what} in {name}", what=result.what, name=layer.ref.name), "")
 
     def save_as_new(self) -> None:
         """Write the rows as they stand to a new file, and work with that from now on, if wanted."""
@@ -261,10 +262,10 @@ class SheetTools(QObject):
         if layer is None:
             return
         vector = layer.kind.has_shapes
-        kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
+        kinds = tr("GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)")
         start = layer.ref.beside(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
         chosen, kind = QFileDialog.getSaveFileName(
-            self.window, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
+            self.window, tr("Save as a new file"), str(start), kinds if vector else ";;".join(EXPORTS)
         )
         if chosen:
             self.write_new(layer, _with_ending(Path(chosen), kind))
@@ -274,9 +275,9 @@ class SheetTools(QObject):
         from brisk_atlas.core.operations import Export
 
         def done(result: Written) -> None:
-            self.session.noticed.emit("good", f"Wrote {result.what} to {path.name}", "")
+            self.session.noticed.emit("good", tr("Wrote {what} to {name}", what=result.what, name=path.name), "")
 
-        self.session.run_operation(f"Writing {path.name}", Export(layer.id, path), done)
+        self.session.run_operation(tr("Writing {name}", name=path.name), Export(layer.id, path), done)
 
     # Menus
 
@@ -291,34 +292,36 @@ class SheetTools(QObject):
         menu, layer = QMenu(self.window), self.layer
         dataset = self.session.dataset_of(layer) if layer else None
         edits = bool(layer and layer.rows.edits)
-        reason = why_not(dataset) if dataset else "nothing is open"
-        save = menu.addAction(f"Save edits into {layer.ref.name}" if layer else "Save edits", self.save_edits)
+        reason = why_not(dataset) if dataset else tr("nothing is open")
+        save = menu.addAction(
+            tr("Save edits into {name}", name=layer.ref.name) if layer else tr("Save edits"), self.save_edits
+        )
         if save is not None:
             save.setEnabled(edits and reason is None)
             save.setToolTip(plain_tip(reason or ""))
         menu.setToolTipsVisible(True)
-        menu.addAction("Save as a new file…", self.save_as_new)
-        menu.addAction("Find and replace…", self.replace_values)
+        menu.addAction(tr("Save as a new file…"), self.save_as_new)
+        menu.addAction(tr("Find and replace…"), self.replace_values)
         if layer is not None and layer.rows.edits:
             menu.addAction(
-                "Discard edits",
-                lambda: self.look_changed.emit("discard edits", replace(layer.rows, edits=(), edited_from=())),
+                tr("Discard edits"),
+                lambda: self.look_changed.emit(tr("discard edits"), replace(layer.rows, edits=(), edited_from=())),
             )
         menu.addSeparator()
-        menu.addAction("Export as seen…", self.export)
+        menu.addAction(tr("Export as seen…"), self.export)
         self._add_copies(menu)
         for field in layer.rows.computed if layer else ():
             sub = menu.addMenu(field.name)
             if sub is not None:
-                sub.addAction("Change…", lambda field=field: self.compute(field))
-                sub.addAction("Remove field", lambda name=field.name: self.remove_field(name))
+                sub.addAction(tr("Change…"), lambda field=field: self.compute(field))
+                sub.addAction(tr("Remove field"), lambda name=field.name: self.remove_field(name))
         if layer is not None:
             self.related.offer(menu, layer)
         for join in layer.rows.joins if layer else ():
             rest = tuple(j for j in layer.rows.joins if j is not join)  # type: ignore[union-attr]
             menu.addAction(
-                f"Remove join {join.name}",
-                lambda rest=rest: self.look_changed.emit("part from a table", replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
+                tr("Remove join {name}", name=join.name),
+                lambda rest=rest: self.look_changed.emit(tr("part from a table"), replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
             )
         return menu
 
@@ -353,7 +356,9 @@ class SheetTools(QObject):
             rows = order[np.isin(order, np.fromiter(picked, np.int64, len(picked)))] if picked else order
             if len(rows) > copying.MOST_COPIED:
                 raise AtlasError(
-                    "Copying", f"{len(rows):,} rows are too many for the clipboard", "Export them instead."
+                    tr("Copying"),
+                    tr("{count:,} rows are too many for the clipboard", count=len(rows)),
+                    tr("Export them instead."),
                 )
             table = sheet.table.select(fields).take(pa.array(rows))
             if kind == "rows":
@@ -367,16 +372,16 @@ class SheetTools(QObject):
 
         def done(found: tuple[str, int]) -> None:
             _to_clipboard(found[0])
-            self.session.noticed.emit("good", f"Copied {found[1]:,} row{'s' if found[1] != 1 else ''}", "")
+            self.session.noticed.emit("good", trn("Copied {count:,} row", "Copied {count:,} rows", found[1]), "")
 
-        self.session.run("Copying", work, done, shown=False)
+        self.session.run(tr("Copying"), work, done, shown=False)
 
     def export(self) -> None:
         layer = self.layer
         if layer is None:
             return
         start = layer.ref.beside(f"{layer.name}_rows.csv")
-        chosen, kind = QFileDialog.getSaveFileName(self.window, "Export as seen", str(start), ";;".join(EXPORTS))
+        chosen, kind = QFileDialog.getSaveFileName(self.window, tr("Export as seen"), str(start), ";;".join(EXPORTS))
         if chosen:
             self.export_to(Path(chosen), EXPORTS[kind])
 
@@ -398,9 +403,11 @@ class SheetTools(QObject):
             return table.num_rows
 
         self.session.run(
-            f"Exporting {target.name}",
+            tr("Exporting {name}", name=target.name),
             work,
-            lambda count: self.session.noticed.emit("good", f"Wrote {count:,} rows to {target.name}", ""),
+            lambda count: self.session.noticed.emit(
+                "good", tr("Wrote {count:,} rows to {name}", count=count, name=target.name), ""
+            ),
             lane=Lane.BATCH,
         )
 

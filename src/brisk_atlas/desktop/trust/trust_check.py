@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer
     from brisk_atlas.core.operations.trust import TrustReports
@@ -39,8 +41,8 @@ class TrustCheck:
             self.panel.rows_wanted.connect(self._pick)
             self.panel.place_wanted.connect(self._go_to)
             self.panel.again_wanted.connect(self.begin_again)
-            self.panel.record_wanted.connect(lambda: self._ask("record", ".xml", "Records (*.xml)"))
-            self.panel.page_wanted.connect(lambda: self._ask("page", ".html", "Web pages (*.html)"))
+            self.panel.record_wanted.connect(lambda: self._ask("record", ".xml", tr("Records (*.xml)")))
+            self.panel.page_wanted.connect(lambda: self._ask("page", ".html", tr("Web pages (*.html)")))
         self.panel.theme = self.window.theme
         self._layer = layer
         self.panel.begin(layer.name)
@@ -69,10 +71,13 @@ class TrustCheck:
             if self._layer is layer:
                 panel.show_report(found.reports[0])
             for path in written.values():
-                self.session.noticed.emit("good", f"Wrote what was found to {path}", "")
+                self.session.noticed.emit("good", tr("Wrote what was found to {path}", path=path), "")
 
         self._job = self.session.run_operation(
-            f"Checking {layer.name}", Trust(layer.id, **written), done, failed=lambda error: panel.fail(str(error))
+            tr("Checking {name}", name=layer.name),
+            Trust(layer.id, **written),
+            done,
+            failed=lambda error: panel.fail(str(error)),
         )
 
     def _pick(self, rows: list[int]) -> None:
@@ -102,7 +107,7 @@ class TrustCheck:
         facts = self.session.cache.part(layer.ref).facts
         (place,) = transform(np.array([[x, y]]), facts.crs, view.crs)
         if not np.isfinite(place).all():
-            self.session.noticed.emit("caution", f"{x:g}, {y:g} has no place on this map", "")
+            self.session.noticed.emit("caution", tr("{x:g}, {y:g} has no place on this map", x=x, y=y), "")
             return
         extent = transform_extent(facts.extent, view.crs) if facts.extent is not None else None
         near = view.resolution
@@ -123,7 +128,7 @@ class TrustCheck:
             return
         name = "".join(c if c.isalnum() else "_" for c in layer.name)
         start = str(Path.home() / f"{name}_checked{suffix}")
-        chosen, _ = QFileDialog.getSaveFileName(self.window, "Write what was found", start, form)
+        chosen, _ = QFileDialog.getSaveFileName(self.window, tr("Write what was found"), start, form)
         if chosen:
             path = Path(chosen)
             self._look(layer, **{setting: path if path.suffix else path.with_suffix(suffix)})

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.trust import TrustFinding, TrustReport
 
 from ..plain_text import PlainLabel
@@ -15,7 +16,7 @@ from ..wrapped_list import WrappedList
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 FINDING = Qt.ItemDataRole.UserRole
 WIDTH_PX, HEIGHT_PX = 400, 520
-SOUND = "Nothing wrong or strange was found in it."
+SOUND = tr("Nothing wrong or strange was found in it.")
 
 
 class TrustWindow(QDialog):
@@ -39,22 +40,22 @@ class TrustWindow(QDialog):
         self.theme = theme
         self.report: TrustReport | None = None
         self._at = -1  # the number of the place that is gone to
-        self.setWindowTitle("Can it be trusted?")
+        self.setWindowTitle(tr("Can it be trusted?"))
         self.resize(WIDTH_PX, HEIGHT_PX)
         self.name, self.summary = PlainLabel(""), PlainLabel("")
         self.name.setObjectName("title")
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
         self.list = WrappedList()
-        self.list.setAccessibleName("What was found")
+        self.list.setAccessibleName(tr("What was found"))
         self.passed = PlainLabel("")
         self.passed.setObjectName("quiet")
         self.passed.setWordWrap(True)
-        self.back, self.on, self.where = QPushButton("Back"), QPushButton("Next place"), PlainLabel("")
-        self.rows = QPushButton("Pick the rows")
-        self.again, self.record = QPushButton("Look again"), QPushButton("Into a record…")
-        self.page = QPushButton("As a page…")
-        self.record.setToolTip("A copy of its record with what was found as results by ISO 19157")
+        self.back, self.on, self.where = QPushButton(tr("Back")), QPushButton(tr("Next place")), PlainLabel("")
+        self.rows = QPushButton(tr("Pick the rows"))
+        self.again, self.record = QPushButton(tr("Look again")), QPushButton(tr("Into a record…"))
+        self.page = QPushButton(tr("As a page…"))
+        self.record.setToolTip(tr("A copy of its record with what was found as results by ISO 19157"))
         column = QVBoxLayout(self)
         for widget, stretch in ((self.name, 0), (self.summary, 0), (self.list, 1), (self.passed, 0)):
             column.addWidget(widget, stretch)
@@ -84,7 +85,7 @@ class TrustWindow(QDialog):
         """Say that a layer is being looked at."""
         self.report = None
         self.name.setText(name)
-        self.summary.setText("Looking at its data…")
+        self.summary.setText(tr("Looking at its data…"))
         self.list.clear()
         self.passed.setText("")
         self._choose()
@@ -106,7 +107,7 @@ class TrustWindow(QDialog):
             item.setToolTip(each.test)
             self.list.addItem(item)
         self.list.fit()
-        self.passed.setText(f"In order: {', '.join(report.passed)}." if report.passed else "")
+        self.passed.setText(tr("In order: {passed}.", passed=", ".join(report.passed)) if report.passed else "")
         self._choose()
         self.record.setEnabled(bool(report.findings))
         self.page.setEnabled(True)
@@ -119,12 +120,12 @@ class TrustWindow(QDialog):
         self._at = -1
         finding = self.finding
         places = len(finding.places) if finding is not None else 0
-        self.on.setText("First place" if places > 1 else "Go there")
+        self.on.setText(tr("First place") if places > 1 else tr("Go there"))
         self.on.setEnabled(places > 0)
         self.back.setVisible(places > 1)
         self.back.setEnabled(False)
         self.rows.setVisible(finding is not None and len(finding.rows) > 0)
-        self.where.setText(f"{places:,} places" if places > 1 else "")
+        self.where.setText(tr("{places:,} places", places=places) if places > 1 else "")
 
     def _pick(self) -> None:
         finding = self.finding
@@ -139,7 +140,7 @@ class TrustWindow(QDialog):
             return
         self._at = (self._at + by) % len(finding.places)
         several = len(finding.places) > 1
-        self.where.setText(f"{self._at + 1:,} of {len(finding.places):,}" if several else "")
-        self.on.setText("Next place" if several else "Go there")
+        self.where.setText(tr("{at:,} of {count:,}", at=self._at + 1, count=len(finding.places)) if several else "")
+        self.on.setText(tr("Next place") if several else tr("Go there"))
         self.back.setEnabled(several)
         self.place_wanted.emit(*finding.places[self._at].tolist())

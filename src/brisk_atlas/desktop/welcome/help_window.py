@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.help import GuideSection, sections, sections_with
 
 from ..plain_text import PlainLabel
@@ -32,19 +33,19 @@ class HelpWindow(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.resize(WIDTH_PX, HEIGHT_PX)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Search the guide, such as curtain or nodata")
+        self.line.setPlaceholderText(tr("Search the guide, such as curtain or nodata"))
         self.line.setClearButtonEnabled(True)
         self.list = QListWidget()
-        self.list.setAccessibleName("Tasks")
+        self.list.setAccessibleName(tr("Tasks"))
         self.list.setWordWrap(True)
-        self.none = PlainLabel("No task has all of these words.")
+        self.none = PlainLabel(tr("No task has all of these words."))
         self.none.setObjectName("quiet")
         self.text = QTextBrowser()
         self.text.setOpenLinks(False)
-        self.text.setAccessibleName("Guide")
+        self.text.setAccessibleName(tr("Guide"))
         self.text.document().setDocumentMargin(16)  # type: ignore[union-attr]
         left = QWidget()
         column = QVBoxLayout(left)

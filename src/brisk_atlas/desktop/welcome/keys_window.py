@@ -19,19 +19,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.language import tr
+
 from ..commands import Commands
 from ..plain_text import PlainLabel
 from ..theme import mono_font
 
 WIDTH_PX, HEIGHT_PX, KEYS_PX = 640, 680, 160
 ON_THE_MAP = (
-    ("Move the map", "Arrows"), ("Zoom in and out", "+  −"), ("Turn the map", ",  ."),
-    ("Ask what lies under the cross", "Space"), ("End a shape that is drawn", "Return"),
-    ("Take back its last corner", "Backspace"), ("Leave a tool", "Esc"), ("Put A or B in front", "[  ]"),
+    (tr("Move the map"), tr("Arrows")), (tr("Zoom in and out"), "+  −"), (tr("Turn the map"), ",  ."),
+    (tr("Ask what lies under the cross"), "Space"), (tr("End a shape that is drawn"), "Return"),
+    (tr("Take back its last corner"), "Backspace"), (tr("Leave a tool"), "Esc"), (tr("Put A or B in front"), "[  ]"),
 )  # fmt: skip
 MAP_KEYS = frozenset(("Left", "Right", "Up", "Down", "+", "-", "=", ",", ".", "Space", "Return", "Enter", "Backspace",
                       "Esc", "[", "]", "Tab"))  # fmt: skip
-CHOOSE = "Choose a command to give it other keys."
+CHOOSE = tr("Choose a command to give it other keys.")
 
 
 class KeysWindow(QDialog):
@@ -46,14 +48,14 @@ class KeysWindow(QDialog):
     def __init__(self, commands: Commands, parent: QWidget) -> None:
         super().__init__(parent)
         self.commands = commands
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         self.resize(WIDTH_PX, HEIGHT_PX)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Search by words or by keys, such as relief or Ctrl+E")
+        self.line.setPlaceholderText(tr("Search by words or by keys, such as relief or Ctrl+E"))
         self.line.setClearButtonEnabled(True)
-        self.without = QCheckBox("Also commands without keys")
+        self.without = QCheckBox(tr("Also commands without keys"))
         self.tree = QTreeWidget()
-        self.tree.setAccessibleName("Keys")
+        self.tree.setAccessibleName(tr("Keys"))
         self.tree.setColumnCount(2)
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
@@ -65,11 +67,11 @@ class KeysWindow(QDialog):
         self.name, self.edit, self.words = PlainLabel(CHOOSE), QKeySequenceEdit(), PlainLabel("")
         self.edit.setMaximumSequenceLength(1)
         self.edit.setClearButtonEnabled(True)
-        self.edit.setAccessibleName("Other keys")
+        self.edit.setAccessibleName(tr("Other keys"))
         self.words.setObjectName("quiet")
         self.words.setWordWrap(True)
         self.use, self.first, self.all_first = (
-            QPushButton(words) for words in ("Use", "As proposed", "All keys as proposed")
+            QPushButton(words) for words in (tr("Use"), tr("As proposed"), tr("All keys as proposed"))
         )
         self._lay_out()
         self._fill()
@@ -107,7 +109,7 @@ class KeysWindow(QDialog):
         groups: dict[str, list[tuple[str, str, str]]] = {}
         for each in self.commands.all():
             groups.setdefault(each.group, []).append((each.title.removesuffix("…"), each.keys, each.id))
-        groups["With the keyboard on the map"] = [(title, keys, "") for title, keys in ON_THE_MAP]
+        groups[tr("With the keyboard on the map")] = [(title, keys, "") for title, keys in ON_THE_MAP]
         for name, rows in groups.items():
             self._add(name, rows)
         self._search("")
@@ -155,7 +157,7 @@ class KeysWindow(QDialog):
         for each in (self.edit, self.use, self.first):
             each.setEnabled(bool(command_id))
         if command_id and item is not None:
-            self.name.setText(f"Other keys for “{item.text(0)}”")
+            self.name.setText(tr("Other keys for “{text}”", text=item.text(0)))
             self.edit.setKeySequence(QKeySequence(self._keys_of(command_id)))
         else:
             self.name.setText(CHOOSE)
@@ -172,15 +174,15 @@ class KeysWindow(QDialog):
         others = self._others_with(typed, command_id)
         on_map = typed in MAP_KEYS
         self.use.setEnabled(bool(command_id) and typed != _portable(own) and not on_map)
-        self.use.setText("Use, and take from the other" if others else "Use")
+        self.use.setText(tr("Use, and take from the other") if others else tr("Use"))
         self.first.setEnabled(bool(command_id) and own != first)
-        self.first.setToolTip(f"Proposed: {_native(first) or 'none'}")
+        self.first.setToolTip(tr("Proposed: {native}", native=_native(first) or "none"))
         self.all_first.setEnabled(any(each.keys != self.commands.first_keys[each.id] for each in self.commands.all()))
         if on_map:
-            self.words.setText(f"{_native(typed)} is a key of the map itself; choose others.")
+            self.words.setText(tr("{native} is a key of the map itself; choose others.", native=_native(typed)))
         elif others:
             titles = " and ".join(f"“{each.removesuffix('…')}”" for each in others.values())
-            self.words.setText(f"{_native(typed)} is in use: {titles}.")
+            self.words.setText(tr("{native} is in use: {titles}.", native=_native(typed), titles=titles))
         else:
             self.words.setText("")
 

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.language import tr
+
 from ..plain_text import PlainLabel
 
 MOVES = (QEvent.Type.Resize, QEvent.Type.Move, QEvent.Type.Show, QEvent.Type.Hide)
@@ -38,14 +40,14 @@ class Tour(QFrame):
         self._marked: QWidget | None = None
         self._window, self._show_page = window, show_page
         self.setObjectName("spotCard")
-        self.setAccessibleName("Tour")
+        self.setAccessibleName(tr("Tour"))
         self.setFixedWidth(CARD_PX)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.title, self.words, self.count = PlainLabel(""), PlainLabel(""), PlainLabel("")
         self.title.setObjectName("title")
         self.words.setWordWrap(True)
         self.count.setObjectName("quiet")
-        self.back, self.leave, self.on = QPushButton("Back"), QPushButton("Leave"), QPushButton("Next")
+        self.back, self.leave, self.on = QPushButton(tr("Back")), QPushButton(tr("Leave")), QPushButton(tr("Next"))
         self.on.setObjectName("main")
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 12)
@@ -85,9 +87,9 @@ class Tour(QFrame):
         self._mark(stop.widget())
         self.title.setText(stop.title)
         self.words.setText(stop.words)
-        self.count.setText(f"{number + 1} of {len(self.stops)}")
+        self.count.setText(tr("{number} of {count}", number=number + 1, count=len(self.stops)))
         self.back.setEnabled(number > 0)
-        self.on.setText("Done" if number == len(self.stops) - 1 else "Next")
+        self.on.setText(tr("Done") if number == len(self.stops) - 1 else tr("Next"))
         self._place()
         self.show()
         self.raise_()

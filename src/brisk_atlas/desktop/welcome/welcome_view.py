@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..icons import icon
 from ..page_titles import PAGE_TITLES
@@ -32,16 +33,21 @@ from .project_pictures import SIZE, picture_of
 PICTURE = Path(__file__).parent / "tolvane.webp"  # of the demo
 WIDEST_PX, MOST_RECENT, COLUMNS = 980, 8, 4
 WAYS = (
-    ("choose_folder", "folder-open", "Look into a folder", "Lists its datasets with their facts. Nothing is changed."),
-    ("open", "file-plus", "Open files", "Or drop files and folders anywhere on the window."),
-    ("add_connection", "link", "Connect", "To a database, a map or feature service, a catalogue, a bucket."),
-    ("open_project", "folder-notch-open", "Open a project", "Layers, styles and views as they were saved."),
+    (
+        "choose_folder",
+        "folder-open",
+        tr("Look into a folder"),
+        tr("Lists its datasets with their facts. Nothing is changed."),
+    ),
+    ("open", "file-plus", tr("Open files"), tr("Or drop files and folders anywhere on the window.")),
+    ("add_connection", "link", tr("Connect"), tr("To a database, a map or feature service, a catalogue, a bucket.")),
+    ("open_project", "folder-notch-open", tr("Open a project"), tr("Layers, styles and views as they were saved.")),
 )
 PAGES = {
-    "find": "what data is, before it is opened",
-    "desk": "layers on a map, compared, measured, in relief",
-    "record": "what its makers state, checked against the data",
-    "handover": "clean pieces, albums, pages, shared with others",
+    "find": tr("what data is, before it is opened"),
+    "desk": tr("layers on a map, compared, measured, in relief"),
+    "record": tr("what its makers state, checked against the data"),
+    "handover": tr("clean pieces, albums, pages, shared with others"),
 }
 
 
@@ -66,7 +72,7 @@ class WelcomeView(QScrollArea):
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setObjectName("welcome")
-        self.setAccessibleName("Welcome")
+        self.setAccessibleName(tr("Welcome"))
         inner = QWidget()
         around = QHBoxLayout(inner)
         around.setContentsMargins(24, 18, 24, 18)
@@ -79,9 +85,9 @@ class WelcomeView(QScrollArea):
         rows = QVBoxLayout(self.column)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(10)
-        rows.addWidget(_heading("What data do you want to look at?"))
+        rows.addWidget(_heading(tr("What data do you want to look at?")))
         rows.addLayout(self._begin())
-        self.recent_heading = _heading("Recent work")
+        self.recent_heading = _heading(tr("Recent work"))
         self.recent = QWidget()
         self.recent_grid = QGridLayout(self.recent)
         self.recent_grid.setContentsMargins(0, 0, 0, 0)
@@ -90,7 +96,7 @@ class WelcomeView(QScrollArea):
         self.lately_row.setContentsMargins(0, 0, 0, 0)
         for widget in (self.recent_heading, self.recent, self.lately):
             rows.addWidget(widget)
-        rows.addWidget(_heading("How the work goes"))
+        rows.addWidget(_heading(tr("How the work goes")))
         rows.addLayout(self._pages())
         rows.addStretch(1)
 
@@ -102,8 +108,10 @@ class WelcomeView(QScrollArea):
         self.demo.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         self.demo.setIcon(QIcon(str(PICTURE)))
         self.demo.setIconSize(QSize(300, 188))
-        self.demo.setText("Open the demo: Tolvane Island, 2029 and 2031")
-        self.demo.setToolTip("A made-up island before and after an eruption: maps, surfaces, clouds, profiles, tables")
+        self.demo.setText(tr("Open the demo: Tolvane Island, 2029 and 2031"))
+        self.demo.setToolTip(
+            tr("A made-up island before and after an eruption: maps, surfaces, clouds, profiles, tables")
+        )
         self.demo.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.demo.clicked.connect(lambda checked=False: self.wanted.emit("open_demo"))
         row.addWidget(self.demo)
@@ -129,7 +137,7 @@ class WelcomeView(QScrollArea):
             name = PlainLabel(title)
             name.setObjectName("heading")
             name.setFixedWidth(90)
-            keys = PlainLabel(f"Ctrl+{number}")
+            keys = PlainLabel(tr("Ctrl+{number}", number=number))
             keys.setObjectName("mono")
             keys.setFixedWidth(64)  # the font for numbers comes a moment later
             for widget in (name, keys, PlainLabel(PAGES[page])):
@@ -139,7 +147,7 @@ class WelcomeView(QScrollArea):
         row = QHBoxLayout()
         row.setContentsMargins(0, 8, 0, 0)
         self.learn: dict[str, QPushButton] = {}
-        for command_id, label in (("tour", "Take the tour"), ("help", "Help"), ("keys", "Keys")):
+        for command_id, label in (("tour", tr("Take the tour")), ("help", tr("Help")), ("keys", tr("Keys"))):
             button = self.learn[command_id] = QPushButton(label)
             button.clicked.connect(lambda checked=False, wanted=command_id: self.wanted.emit(wanted))
             row.addWidget(button)
@@ -159,7 +167,7 @@ class WelcomeView(QScrollArea):
         projects = [path for path in self.session.shelves.projects if path != demo.PROJECT]
         if projects:
             self.session.run(
-                "Recent work",
+                tr("Recent work"),
                 lambda job: [path for path in projects if path.is_file()],
                 self._show_projects,
                 shown=False,

@@ -11,6 +11,7 @@ import laspy
 import numpy as np
 
 from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -22,7 +23,7 @@ from .format import FileFormat, FormatOption, Loss, Report, enter
 POINTS = frozenset({DataKind.POINTCLOUD})
 AS_IT_IS = "as it is"
 FORMAT_OF = {"1.2": 3, "1.3": 3, "1.4": 7}  # with time and colour
-VERSION = FormatOption("version", AS_IT_IS, "The version of LAS", (AS_IT_IS, "1.2", "1.3", "1.4"))
+VERSION = FormatOption("version", AS_IT_IS, tr("The version of LAS"), (AS_IT_IS, "1.2", "1.3", "1.4"))
 
 
 def header_of(flow: PointFlow, version: str = AS_IT_IS) -> laspy.LasHeader:
@@ -67,7 +68,7 @@ def _runs(flow: PointFlow, header: laspy.LasHeader, path: Path) -> Iterator[Run]
             out.copy_fields_from(run)
         except OverflowError as error:
             raise CannotWrite(
-                path, f"a value does not fit into this version ({error})", "Choose version 1.4."
+                path, tr("a value does not fit into this version ({error})", error=error), tr("Choose version 1.4.")
             ) from error
         yield out
 
@@ -84,7 +85,7 @@ def write_las(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
                 context.check()
                 out.write_points(run)
                 count += len(run)
-                report(0.95 * min(1.0, count / max(1, flow.count or count)), "writing")
+                report(0.95 * min(1.0, count / max(1, flow.count or count)), tr("writing"))
     except (OSError, laspy.errors.LaspyException, ValueError) as error:
         raise reason_of(error, path) from error
     return count
@@ -96,9 +97,11 @@ def _las_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
         return []
     found = []
     if flow.header.point_format.id >= 6:
-        found.append(Loss("classes above 31, more than 5 returns and fine scan angles do not fit", remedy="Choose 1.4"))
+        found.append(
+            Loss(tr("classes above 31, more than 5 returns and fine scan angles do not fit"), remedy=tr("Choose 1.4"))
+        )
     if "nir" in set(flow.header.point_format.dimension_names):
-        found.append(Loss("infrared is left out", remedy="Choose 1.4"))
+        found.append(Loss(tr("infrared is left out"), remedy=tr("Choose 1.4")))
     return found
 
 
@@ -114,7 +117,9 @@ def write_text(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
     strange = [n for n in names if n not in known]
     if strange:
         raise CannotWrite(
-            path, f"there is no dimension {', '.join(strange)}", f"There are: {', '.join(sorted(known))}."
+            path,
+            tr("there is no dimension {strange}", strange=", ".join(strange)),
+            tr("There are: {sorted}.", sorted=", ".join(sorted(known))),
         )
     decimals = [max(0, round(-np.log10(scale))) for scale in flow.header.scales]
     count = 0
@@ -128,7 +133,7 @@ def write_text(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
                 forms = [f"%.{d}f" for d in decimals] + ["%.10g"] * len(names)
                 np.savetxt(file, np.column_stack(columns), fmt=" ".join(forms))
                 count += len(run)
-                report(0.95 * min(1.0, count / max(1, flow.count or count)), "writing")
+                report(0.95 * min(1.0, count / max(1, flow.count or count)), tr("writing"))
     except OSError as error:
         raise reason_of(error, path) from error
     return count
@@ -151,7 +156,7 @@ def write_ply(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
     for name in chosen:
         values = np.asarray(whole[name])
         array[name] = values >> 8 if name in ("red", "green", "blue") and _is_wide(whole) else values
-    report(0.5, "writing")
+    report(0.5, tr("writing"))
     try:
         notes = [f"crs {flow.crs}".encode("ascii", "replace").decode()] if flow.crs else []
         PlyData([PlyElement.describe(array, "vertex")], comments=notes).write(str(path))
@@ -170,16 +175,21 @@ def _ply_type(name: str, points: Run) -> str:
 
 
 def _text_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
-    return [Loss("the CRS and dimensions that are not named are left out", "LAZ")]
+    return [Loss(tr("the CRS and dimensions that are not named are left out"), "LAZ")]
 
 
 def _ply_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
-    return [Loss("times, returns and other dimensions are left out; colours have 8 bits", "LAZ")]
+    return [Loss(tr("times, returns and other dimensions are left out; colours have 8 bits"), "LAZ")]
 
 
-enter(FileFormat("LAZ", (".laz",), POINTS, write_las, _las_losses, (VERSION,), "Packed LAS."))
-enter(FileFormat("LAS", (".las",), POINTS, write_las, _las_losses, (VERSION,), "Points as the standard lays them out."))
-enter(FileFormat("PLY", (".ply",), POINTS, write_ply, _ply_losses, (), "For programs that know no CRS."))
+enter(FileFormat("LAZ", (".laz",), POINTS, write_las, _las_losses, (VERSION,), tr("Packed LAS.")))
+enter(
+    FileFormat(
+        "LAS", (".las",), POINTS, write_las, _las_losses, (VERSION,), tr("Points as the standard lays them out.")
+    )
+)
+enter(FileFormat("PLY", (".ply",), POINTS, write_ply, _ply_losses, (), tr("For programs that know no CRS.")))
 enter(FileFormat("XYZ", (".xyz", ".txt"), POINTS, write_text, _text_losses,
-             (FormatOption("dimensions", "", "Dimensions after x, y and z, with commas between"),
-              FormatOption("head", False, "Begin with a line of names")), "Text, a line for each point."))  # fmt: skip
+             (FormatOption("dimensions", "", tr("Dimensions after x, y and z, with commas between")),
+              FormatOption("head", False, tr("Begin with a line of names"))),
+              tr("Text, a line for each point.")))  # fmt: skip

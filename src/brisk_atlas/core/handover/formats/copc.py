@@ -15,6 +15,7 @@ import lazrs
 import numpy as np
 
 from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..flows import Flow, PointFlow
@@ -69,10 +70,10 @@ def _with_ancestors(nodes: dict[Key, np.ndarray]) -> dict[Key, np.ndarray]:
 def write_copc(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     """Write points as COPC; returns how many. Raises CannotWrite."""
     assert isinstance(flow, PointFlow)
-    report(0.05, "reading points")
+    report(0.05, tr("reading points"))
     whole = flow.whole(context.check)
     if not len(whole):
-        raise CannotWrite(path, "there are no points", "Look at the steps before.")
+        raise CannotWrite(path, tr("there are no points"), tr("Look at the steps before."))
     header = header_of(flow, "1.4")
     if whole.point_format != header.point_format:
         made = laspy.ScaleAwarePointRecord.zeros(len(whole), header=header)
@@ -81,7 +82,7 @@ def write_copc(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
     xyz = np.column_stack([np.asarray(whole.x), np.asarray(whole.y), np.asarray(whole.z)])
     low, high = xyz.min(axis=0), xyz.max(axis=0)
     size = float(max((high - low).max(), 1e-6)) * (1 + 1e-9)
-    report(0.3, "sorting points")
+    report(0.3, tr("sorting points"))
     nodes = octree(xyz, low, size)
     header.mins, header.maxs = low, high
     header.point_count = len(whole)
@@ -125,7 +126,7 @@ def _written(
         here = file.tell()
         entries.append((*key, at, here - at, rows.size))
         at = here
-        report(0.4 + 0.55 * number / len(nodes), "writing")
+        report(0.4 + 0.55 * number / len(nodes), tr("writing"))
     compressor.done()
     file.seek(0, 2)
     hierarchy = file.tell()
@@ -142,8 +143,8 @@ def _written(
 
 
 def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
-    return [Loss("points are put in another order")]
+    return [Loss(tr("points are put in another order"))]
 
 
 enter(FileFormat("COPC", (".copc.laz",), frozenset({DataKind.POINTCLOUD}), write_copc, _losses, (),
-                 "LAZ that is read by place and by scale, over a network too."))  # fmt: skip
+                 tr("LAZ that is read by place and by scale, over a network too.")))  # fmt: skip

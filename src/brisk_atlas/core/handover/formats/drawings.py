@@ -15,6 +15,7 @@ import shapely
 from lxml import etree
 
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..feature_looks import FeatureLook, looks_of
@@ -42,11 +43,11 @@ BEFORE_STYLE = (
 PLAIN = FeatureLook("#c2452d", "#c2452d", 2.0)
 COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
 STYLE_OPTIONS = (
-    FormatOption("colour", "", "The colour of all, #rrggbb; as the layer looks if empty"),
-    FormatOption("width", 0.0, "How wide lines are, in pixels; as in the layer if 0"),
-    FormatOption("opacity", 0.5, "How much areas cover, 0 to 1"),
-    FormatOption("name_field", "", "The field that names a feature"),
-    FormatOption("description_field", "", "The field that describes a feature"),
+    FormatOption("colour", "", tr("The colour of all, #rrggbb; as the layer looks if empty")),
+    FormatOption("width", 0.0, tr("How wide lines are, in pixels; as in the layer if 0")),
+    FormatOption("opacity", 0.5, tr("How much areas cover, 0 to 1")),
+    FormatOption("name_field", "", tr("The field that names a feature")),
+    FormatOption("description_field", "", tr("The field that describes a feature")),
 )
 
 
@@ -55,7 +56,11 @@ def _named(flow: RowFlow, options: Mapping[str, Any], names: Mapping[str, str]) 
     chosen = {new: options[option] for option, new in names.items() if options[option]}
     strange = [name for name in chosen.values() if name not in flow.fields]
     if strange:
-        raise AtlasError(flow.name, f"it has no field {strange[0]}", f"There are: {', '.join(flow.fields)}.")
+        raise AtlasError(
+            flow.name,
+            tr("it has no field {strange}", strange=strange[0]),
+            tr("There are: {fields}.", fields=", ".join(flow.fields)),
+        )
 
     def made(table: pa.Table) -> pa.Table:
         for new, name in chosen.items():
@@ -89,7 +94,7 @@ def write_kml(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
     """Write features as KML, or as KMZ by the ending, drawn as their layer or in a colour. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
     if options["colour"] and not COLOUR.fullmatch(options["colour"]):
-        raise AtlasError("KML", f"“{options['colour']}” is no colour", "Write such as #c2452d.")
+        raise AtlasError("KML", tr("“{options}” is no colour", options=options["colour"]), tr("Write such as #c2452d."))
     packed = path.suffix.lower() == ".kmz"
     plain = context.scratch / f"{path.stem}.kml" if packed else path
     looks, of_rows = [PLAIN], None
@@ -122,7 +127,7 @@ def _looked(
     try:
         looks, of_rows = looks_of(whole, style)
     except AtlasError as error:
-        context.warn(f"all are drawn alike: {error.reason}")
+        context.warn(tr("all are drawn alike: {reason}", reason=error.reason))
         return flow, [PLAIN], None
     return flow, looks, of_rows
 
@@ -201,7 +206,7 @@ def write_gpx(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
                 made.waypoints.append(point)
                 continue
             if shape.geom_type not in ("LineString", "MultiLineString"):
-                raise CannotWrite(path, "GPX has points and lines", "Leave rows of one of them.")
+                raise CannotWrite(path, tr("GPX has points and lines"), tr("Leave rows of one of them."))
             track = GPXTrack(name=name)
             track.extensions = extensions
             for line in shapely.get_parts(shape):
@@ -258,24 +263,27 @@ def _kml_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
     return [
         *lon_lat_loss(flow),
-        *common_losses(flow, ("binary", "bytes are left out"), ("nested", "lists become text")),
+        *common_losses(flow, ("binary", tr("bytes are left out")), ("nested", tr("lists become text"))),
     ]
 
 
 def _gpx_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
-    return [*lon_lat_loss(flow), Loss("fields become extensions, as text", "GeoPackage")]
+    return [*lon_lat_loss(flow), Loss(tr("fields become extensions, as text"), "GeoPackage")]
 
 
 def _dxf_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
-    return [Loss("fields and the CRS are left out; polygons become closed lines", "GeoPackage")]
+    return [Loss(tr("fields and the CRS are left out; polygons become closed lines"), "GeoPackage")]
 
 
 for _name, _ending in (("KML", ".kml"), ("KMZ", ".kmz")):
     enter(
-        FileFormat(_name, (_ending,), VECTOR, write_kml, _kml_losses, STYLE_OPTIONS, "For globes, as the layer looks.")
+        FileFormat(
+            _name, (_ending,), VECTOR, write_kml, _kml_losses, STYLE_OPTIONS, tr("For globes, as the layer looks.")
+        )
     )
 enter(FileFormat("GPX", (".gpx",), VECTOR, write_gpx, _gpx_losses,
-                 (FormatOption("name_field", "", "The field that names a feature"),), "For receivers."))  # fmt: skip
-LAYER_FIELD = FormatOption("layer_field", "", "The field that names the layer of a feature")
-enter(FileFormat("DXF", (".dxf",), VECTOR, write_dxf, _dxf_losses, (LAYER_FIELD,), "For drawings."))
+                 (FormatOption("name_field", "", tr("The field that names a feature")),),
+                 tr("For receivers.")))  # fmt: skip
+LAYER_FIELD = FormatOption("layer_field", "", tr("The field that names the layer of a feature"))
+enter(FileFormat("DXF", (".dxf",), VECTOR, write_dxf, _dxf_losses, (LAYER_FIELD,), tr("For drawings.")))

@@ -18,6 +18,7 @@ import pyogrio
 
 from brisk_atlas.core.curate.saving import save_style_inside
 from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, same_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -31,7 +32,7 @@ WGS84 = "EPSG:4326"
 SHAPE_NAME, SHAPE_TEXT, SHAPE_BYTES = 10, 254, 2_000_000_000
 VECTOR = frozenset({DataKind.VECTOR})
 _STYLED = re.compile(r"<(?:\w+:)?(?:PropertyName|ValueReference)>\s*([^<]+?)\s*</")  # the fields that a style names
-LAYER = FormatOption("layer", "", "The name of the layer; that of the file if empty")
+LAYER = FormatOption("layer", "", tr("The name of the layer; that of the file if empty"))
 
 
 @dataclass(frozen=True)
@@ -53,17 +54,19 @@ def features_written(
 ) -> int:  # fmt: skip
     """Write features, or rows, with the vector library; returns how many. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
-    report(0.05, "computing")
+    report(0.05, tr("computing"))
     flow, facts = with_facts(flow, context.scratch, context.check)
     if driver.one_type and facts.common is None and len(facts.codes) > 1:
-        raise CannotWrite(path, "a layer of this format holds one type of geometry, and there are several",
-                          "Choose GeoPackage, or leave rows of one type.")  # fmt: skip
+        raise CannotWrite(path, tr("a layer of this format holds one type of geometry, and there are several"),
+                          tr("Choose GeoPackage, or leave rows of one type."))  # fmt: skip
     if driver.one_type and flow.has_shapes and facts.without_shape == facts.count:
-        raise CannotWrite(path, "this format needs a geometry, and none of these rows has one", "Choose GeoPackage.")
+        raise CannotWrite(
+            path, tr("this format needs a geometry, and none of these rows has one"), tr("Choose GeoPackage.")
+        )
     code = facts.common
     if code is not None and code in MULTI_OF.values() and len(facts.codes) > 1:
         flow = promoted(flow, code)
-    report(0.5, "writing")
+    report(0.5, tr("writing"))
     done = [0]
     failed: list[BaseException] = []
 
@@ -74,7 +77,7 @@ def features_written(
                 if driver.plain_types:
                     table = plainly_typed(table)
                 done[0] += table.num_rows
-                report(0.5 + 0.4 * done[0] / max(1, facts.count), "writing")
+                report(0.5 + 0.4 * done[0] / max(1, facts.count), tr("writing"))
                 yield from table.to_batches()
         except BaseException as error:  # the library would make another of it
             failed.append(error)
@@ -183,8 +186,8 @@ def lon_lat_loss(flow: RowFlow) -> list[Loss]:
     """Return the loss of a format that has longitude and latitude alone."""
     if flow.crs is None or same_crs(flow.crs, WGS84):
         return []
-    return [Loss("coordinates become longitude and latitude (EPSG:4326)", step=("reproject", {"crs": WGS84}),
-                 remedy="Reproject by a chosen transformation")]  # fmt: skip
+    return [Loss(tr("coordinates become longitude and latitude (EPSG:4326)"), step=("reproject", {"crs": WGS84}),
+                 remedy=tr("Reproject by a chosen transformation"))]  # fmt: skip
 
 
 def in_lon_lat(flow: RowFlow, context: StepContext) -> RowFlow:
@@ -206,16 +209,21 @@ def _shapefile_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     if cut:
         words = ", ".join(f"{name} → {short}" for name, short in list(cut.items())[:6])
         rename = [name if name == short else f'"{name}"={short}' for name, short in names.items()]
-        found.append(Loss(f"{len(cut):,} names of fields are cut to 10 characters: {words}", "GeoPackage",
-                          ("fields", {"fields": rename}), "Rename them"))  # fmt: skip
+        found.append(Loss(tr("{count:,} names of fields are cut to 10 characters: {words}", count=len(cut),
+                          words=words), "GeoPackage",
+                          ("fields", {"fields": rename}), tr("Rename them")))  # fmt: skip
     found += common_losses(
-        flow, ("time", "times lose their clock or become text"), ("bool", "yes or no becomes 1 or 0"),
-        ("nested", "lists become text"), ("binary", "bytes become text"),
+        flow, ("time", tr("times lose their clock or become text")), ("bool", tr("yes or no becomes 1 or 0")),
+        ("nested", tr("lists become text")), ("binary", tr("bytes become text")),
     )  # fmt: skip
     if options.get("encoding", "UTF-8") != "UTF-8":
-        found.append(Loss(f"text is stored in {options['encoding']}; other characters are lost", "GeoPackage"))
+        found.append(
+            Loss(
+                tr("text is stored in {options}; other characters are lost", options=options["encoding"]), "GeoPackage"
+            )
+        )
     if flow.count is not None and flow.count * 100 > SHAPE_BYTES:
-        found.append(Loss("the files may become larger than the 2 GB that many programs read", "GeoPackage"))
+        found.append(Loss(tr("the files may become larger than the 2 GB that many programs read"), "GeoPackage"))
     return found
 
 
@@ -228,7 +236,7 @@ def _write_shapefile(flow: Flow, path: Path, options: Mapping[str, Any], context
             table = plainly_typed(table)
             for name, column in zip(flow.fields, table.columns):
                 if pa.types.is_string(column.type) and (pc.max(pc.binary_length(column)).as_py() or 0) > SHAPE_TEXT:
-                    context.warn(f"texts of {name} are cut to {SHAPE_TEXT} bytes")
+                    context.warn(tr("texts of {name} are cut to {shape_text} bytes", name=name, shape_text=SHAPE_TEXT))
             yield table.rename_columns([*names, *table.column_names[len(names) :]])
 
     first = plainly_typed(flow.schema.empty_table()).rename_columns(
@@ -262,7 +270,7 @@ def _word(value: Any) -> str:
 
 def _geopackage_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
-    found = common_losses(flow, ("nested", "lists become text"))
+    found = common_losses(flow, ("nested", tr("lists become text")))
     return [replace(each, other_format="GeoParquet" if flow.has_shapes else "Parquet") for each in found]
 
 
@@ -286,7 +294,7 @@ def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], contex
     style = flow.style() if options["style"] else ""
     missing = sorted(set(_STYLED.findall(style)) - set(flow.fields))
     if missing:
-        context.warn(f"the style is left out: it needs {', '.join(missing)}")
+        context.warn(tr("the style is left out: it needs {missing}", missing=", ".join(missing)))
     elif style:
         save_style_inside(style, path, layer)
     return count
@@ -294,29 +302,35 @@ def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], contex
 
 enter(FileFormat(
     "GeoPackage", (".gpkg",), frozenset({DataKind.VECTOR, DataKind.TABLE}), _write_geopackage, _geopackage_losses,
-    (LAYER, FormatOption("style", True, "The look of the layer goes with it, as SLD")),
-    "Several layers in one file; all types, Z and M.", appends=True,
+    (LAYER, FormatOption("style", True, tr("The look of the layer goes with it, as SLD"))),
+    tr("Several layers in one file; all types, Z and M."), appends=True,
 ))  # fmt: skip
 _simple(
     "FlatGeobuf", (".fgb",), Driver("FlatGeobuf"),
-    lambda flow, given: common_losses(flow, ("nested", "lists become text")),
-    about="One layer with an index, read quickly by area.",
+    lambda flow, given: common_losses(flow, ("nested", tr("lists become text"))),
+    about=tr("One layer with an index, read quickly by area."),
 )  # fmt: skip
 _simple(
     "GeoJSON", (".geojson", ".json"), Driver("GeoJSON", crs=WGS84, holds_m=False, layer_options=(("RFC7946", "YES"),)),
-    lambda flow, given: [*lon_lat_loss(flow), *common_losses(flow, ("date", "dates and times become text"),
-                                                             ("binary", "bytes become text"))],
-    (FormatOption("coordinate_precision", 7, "Decimals of coordinates in degrees; 7 is a centimetre"),
-     FormatOption("write_bbox", False, "State the bounds of each feature")),
-    "Text that every web map reads; longitude and latitude (RFC 7946).", passed=("coordinate_precision", "write_bbox"),
+    lambda flow, given: [*lon_lat_loss(flow), *common_losses(flow, ("date", tr("dates and times become text")),
+                                                             ("binary", tr("bytes become text")))],
+    (FormatOption("coordinate_precision", 7, tr("Decimals of coordinates in degrees; 7 is a centimetre")),
+     FormatOption("write_bbox", False, tr("State the bounds of each feature"))),
+    tr("Text that every web map reads; longitude and latitude (RFC 7946)."),
+    passed=("coordinate_precision", "write_bbox"),
 )  # fmt: skip
 enter(FileFormat(
     "Shapefile", (".shp",), VECTOR, _write_shapefile, _shapefile_losses,
-    (FormatOption("encoding", "UTF-8", "The encoding of its text", ("UTF-8", "ISO-8859-1", "CP1252")),),
-    "For programs that read nothing newer.",
+    (FormatOption("encoding", "UTF-8", tr("The encoding of its text"), ("UTF-8", "ISO-8859-1", "CP1252")),),
+    tr("For programs that read nothing newer."),
 ))  # fmt: skip
 _simple(
-    "GML", (".gml",), Driver("GML", holds_m=False),
-    lambda flow, given: common_losses(flow, ("bool", "yes or no becomes text"), ("binary", "bytes become text")),
-    (LAYER,), "XML of the OGC, with a schema beside it.",
-)  # fmt: skip
+    "GML",
+    (".gml",),
+    Driver("GML", holds_m=False),
+    lambda flow, given: common_losses(
+        flow, ("bool", tr("yes or no becomes text")), ("binary", tr("bytes become text"))
+    ),
+    (LAYER,),
+    tr("XML of the OGC, with a schema beside it."),
+)

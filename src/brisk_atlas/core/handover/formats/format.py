@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..flows import Flow
 from ..step import StepContext
@@ -77,7 +78,11 @@ def chosen_options(name: str, options: Sequence[FormatOption], given: Mapping[st
     strange = given.keys() - known.keys()
     if strange:
         there = ", ".join(known) or "none"
-        raise AtlasError(name, f"it has no option {', '.join(sorted(strange))}", f"There are: {there}.")
+        raise AtlasError(
+            name,
+            tr("it has no option {sorted}", sorted=", ".join(sorted(strange))),
+            tr("There are: {there}.", there=there),
+        )
     made: dict[str, Any] = {each.name: each.default for each in options}
     for key, value in given.items():
         made[key] = _typed(name, known[key], value)
@@ -93,9 +98,13 @@ def _typed(place: str, option: FormatOption, value: Any) -> Any:
     except (TypeError, ValueError):
         made = None
     if not isinstance(made, kind):
-        raise AtlasError(place, f"{option.name} can't be “{value}”", f"{option.about}.")
+        raise AtlasError(place, tr("{name} can't be “{value}”", name=option.name, value=value), f"{option.about}.")
     if option.choices and made not in option.choices:
-        raise AtlasError(place, f"{option.name} can't be “{value}”", f"It is one of {', '.join(option.choices)}.")
+        raise AtlasError(
+            place,
+            tr("{name} can't be “{value}”", name=option.name, value=value),
+            tr("It is one of {choices}.", choices=", ".join(option.choices)),
+        )
     return made
 
 
@@ -119,13 +128,18 @@ def format_for(kind: DataKind, path: Path, name: str = "") -> FileFormat:
     if name:
         found = next((each for each in there if each.name == name), None)
         if found is None:
-            raise AtlasError(path, f"a {kind} is not written as {name}",
-                             f"Choose one of {', '.join(each.name for each in there)}.")  # fmt: skip
+            raise AtlasError(path, tr("a {kind} is not written as {name}", kind=kind, name=name),
+                             tr("Choose one of {listed}.",
+                             listed=', '.join(each.name for each in there)))  # fmt: skip
         return found
     text = path.name.lower()
     fitting = [(len(ending), -number, each) for number, each in enumerate(there) for ending in each.endings
                if text.endswith(ending)]  # fmt: skip
     if not fitting:
         endings = ", ".join(dict.fromkeys(ending for each in there for ending in each.endings))
-        raise AtlasError(path, f"a {kind} is not written as '{path.suffix}'", f"Choose one of {endings}.")
+        raise AtlasError(
+            path,
+            tr("a {kind} is not written as '{suffix}'", kind=kind, suffix=path.suffix),
+            tr("Choose one of {endings}.", endings=endings),
+        )
     return max(fitting, key=lambda each: each[:2])[2]

@@ -17,6 +17,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of
@@ -66,7 +67,7 @@ def write_geoparquet(flow: Flow, path: Path, options: Mapping[str, Any], context
             for table in rows_flow(flow, schema, finished).batches():
                 context.check()
                 groups.put(table)
-                report(0.95 * min(1.0, facts.count / expected), "writing")
+                report(0.95 * min(1.0, facts.count / expected), tr("writing"))
             groups.finish()
             out.add_key_value_metadata({"geo": json.dumps(_about(flow.crs, geometry, covering, facts))})
     except (pa.ArrowException, OSError) as error:
@@ -130,10 +131,10 @@ def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
 enter(FileFormat(
     "GeoParquet", (".parquet", ".geoparquet"), frozenset({DataKind.VECTOR}), write_geoparquet, _losses,
     (
-        FormatOption("covering", True, "A box of each feature, so that readers pass over what is elsewhere"),
-        FormatOption("sorted", False, "In an order by place; needs memory for all rows"),
-        FormatOption("compression", "zstd", "How columns are packed", ("zstd", "snappy", "gzip", "none")),
-        FormatOption("rows_in_group", 65_536, "Rows that lie together"),
+        FormatOption("covering", True, tr("A box of each feature, so that readers pass over what is elsewhere")),
+        FormatOption("sorted", False, tr("In an order by place; needs memory for all rows")),
+        FormatOption("compression", "zstd", tr("How columns are packed"), ("zstd", "snappy", "gzip", "none")),
+        FormatOption("rows_in_group", 65_536, tr("Rows that lie together")),
     ),
-    "Columns of all types, packed; the quickest to read by field.",
+    tr("Columns of all types, packed; the quickest to read by field."),
 ))  # fmt: skip

@@ -19,6 +19,7 @@ from rasterio.windows import Window
 
 from brisk_atlas.core.model import AtlasError, Band, CannotWrite, CellWindow, DataKind
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 from brisk_atlas.core.system.shares import CORES, pool
@@ -34,8 +35,8 @@ TILED = {"tiled": True, "blockxsize": BLOCK, "blockysize": BLOCK, "bigtiff": "if
 PIECE = 2048  # cells along each side that are computed at once
 MOST_CELLS = 40_000_000_000
 GRID = frozenset({DataKind.RASTER})
-COMPRESSION = FormatOption("compression", "deflate", "How cells are packed", ("deflate", "zstd", "lzw", "none"))
-EFFORT = FormatOption("effort", "normal", "How hard; small takes much longer", ("quick", "normal", "small"))
+COMPRESSION = FormatOption("compression", "deflate", tr("How cells are packed"), ("deflate", "zstd", "lzw", "none"))
+EFFORT = FormatOption("effort", "normal", tr("How hard; small takes much longer"), ("quick", "normal", "small"))
 LEVELS = {  # of packing; normal ones give all but a hundredth of what the usual ones do in two thirds of the time
     "deflate": {"quick": 1, "normal": 5, "small": 9}, "zstd": {"quick": 1, "normal": 3, "small": 15},
 }  # fmt: skip
@@ -92,7 +93,7 @@ def pieces(
                 other.cancel()
             raise
         done += 1
-        report(0.03 + share * done / len(windows), "writing")
+        report(0.03 + share * done / len(windows), tr("writing"))
         yield window, values, valid
 
 
@@ -154,9 +155,13 @@ def _checked(flow: Flow, path: Path) -> GridFlow:
     assert isinstance(flow, GridFlow)
     cells = flow.lattice.columns * flow.lattice.rows
     if not cells:
-        raise CannotWrite(path, "the grid has no cell", "Widen the extent.")
+        raise CannotWrite(path, tr("the grid has no cell"), tr("Widen the extent."))
     if cells > MOST_CELLS:
-        raise CannotWrite(path, f"the result would have {cells:,} cells", "Choose a smaller extent or larger cells.")
+        raise CannotWrite(
+            path,
+            tr("the result would have {cells:,} cells", cells=cells),
+            tr("Choose a smaller extent or larger cells."),
+        )
     return flow
 
 
@@ -176,7 +181,7 @@ def _write_geotiff(flow: Flow, path: Path, options: Mapping[str, Any], context: 
         write_tiff(flow, path, context, report, compression=options["compression"], effort=options["effort"])
         factors = overview_factors(flow.lattice.columns, flow.lattice.rows) if options["overviews"] else []
         if factors:
-            report(0.95, "making overviews")
+            report(0.95, tr("making overviews"))
             with rasterio.Env(GDAL_NUM_THREADS=str(CORES)), rasterio.open(path, "r+") as out:
                 out.build_overviews(factors, _overview_method(flow))
     return flow.lattice.columns * flow.lattice.rows
@@ -197,7 +202,7 @@ def _write_cog(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
             count=len(flow.bands), dtype=flow.dtype, **TILED,
         ) as overviews:  # fmt: skip
             write_tiff(flow, whole, context, report, share=0.6, overviews=overviews)
-        report(0.7, "packing")
+        report(0.7, tr("packing"))
         _copied_as_cog(with_overviews(whole, factors) if factors else whole, path, flow, options)
     return flow.lattice.columns * flow.lattice.rows
 
@@ -238,7 +243,7 @@ def _as_copy(driver: str, *, masks: bool = False, **made: str) -> Callable[..., 
         with _reasoned(path), TemporaryDirectory(dir=context.scratch) as folder:
             whole = Path(folder, "whole.tif")
             write_tiff(flow, whole, context, report, share=0.7)
-            report(0.85, "writing")
+            report(0.85, tr("writing"))
             rasterio.shutil.copy(whole, path, driver=driver, **{**made, **given})
         return flow.lattice.columns * flow.lattice.rows
 
@@ -249,10 +254,10 @@ def _write_ascii(flow: Flow, path: Path, options: Mapping[str, Any], context: St
     """Write one band as a grid of text, row by row; the CRS goes into a file beside it."""
     flow = _checked(flow, path)
     if len(flow.bands) > 1:
-        raise CannotWrite(path, "this format holds one band", "Add the step “Choose bands”.")
+        raise CannotWrite(path, tr("this format holds one band"), tr("Add the step “Choose bands”."))
     lattice = flow.lattice
     if not lattice.is_north_up:
-        raise CannotWrite(path, "rows of this format run from north to south", "Add the step “Resample”.")
+        raise CannotWrite(path, tr("rows of this format run from north to south"), tr("Add the step “Resample”."))
     width, height = lattice.cell
     nodata = -9999.0 if flow.nodata is None or not np.isfinite(flow.nodata) else flow.nodata
     digits = "%d" if flow.dtype.kind in "iub" else f"%.{options['digits']}g"
@@ -276,10 +281,10 @@ def _write_picture(driver: str, **made: str) -> Callable[..., int]:
     def write(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
         flow = _checked(flow, path)
         if flow.dtype != np.uint8 or len(flow.bands) not in (1, 3, 4):
-            raise CannotWrite(path, "a picture has one or three bands of 8 bits",
-                              "Add the steps “Choose bands” and “Stretch to 8 bits”.")  # fmt: skip
+            raise CannotWrite(path, tr("a picture has one or three bands of 8 bits"),
+                              tr("Add the steps “Choose bands” and “Stretch to 8 bits”."))  # fmt: skip
         if not flow.lattice.is_upright:
-            raise CannotWrite(path, "the grid is rotated, which a picture can't be", "Add the step “Resample”.")
+            raise CannotWrite(path, tr("the grid is rotated, which a picture can't be"), tr("Add the step “Resample”."))
         count = _as_copy(driver, masks=True, WORLDFILE="YES", **made)(flow, path, options, context, report)
         if flow.crs:
             path.with_suffix(".prj").write_text(proj_crs(flow.crs).to_wkt("WKT1_ESRI"), "utf-8")
@@ -292,25 +297,25 @@ def _write_picture(driver: str, **made: str) -> Callable[..., int]:
 
 def _picture_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, GridFlow)
-    found = [Loss("numbers become colours; units and names of bands are left out", "COG")]
+    found = [Loss(tr("numbers become colours; units and names of bands are left out"), "COG")]
     if not flow.all_valid:
-        found.append(Loss("cells without data become black", "COG"))
+        found.append(Loss(tr("cells without data become black"), "COG"))
     if flow.dtype != np.uint8:
-        found.append(Loss("a picture has 8 bits", "COG", ("stretch", {}), "Stretch to 8 bits"))
+        found.append(Loss(tr("a picture has 8 bits"), "COG", ("stretch", {}), tr("Stretch to 8 bits")))
     if len(flow.bands) not in (1, 3, 4):
         first = ("bands", {"bands": [band.name for band in flow.bands[:3]]})
         words = f"{len(flow.bands)} bands: a picture has one or three"
-        found.append(Loss(words, "COG", first, "Choose the first three"))
+        found.append(Loss(words, "COG", first, tr("Choose the first three")))
     return found
 
 
 def _write_tiles(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     flow = _checked(flow, path)
     if flow.dtype != np.uint8 or len(flow.bands) not in (1, 3, 4):
-        raise CannotWrite(path, "tiles are pictures of one or three bands of 8 bits",
-                          "Add the steps “Choose bands” and “Stretch to 8 bits”.")  # fmt: skip
+        raise CannotWrite(path, tr("tiles are pictures of one or three bands of 8 bits"),
+                          tr("Add the steps “Choose bands” and “Stretch to 8 bits”."))  # fmt: skip
     if flow.crs is None:
-        raise CannotWrite(path, "the grid has no CRS", "Add the step “State the CRS”.")
+        raise CannotWrite(path, tr("the grid has no CRS"), tr("Add the step “State the CRS”."))
     moved = reprojected_grid(flow, "EPSG:3857", None, None)
     moved = replace(moved, nodata=None)
     count = _as_copy("MBTiles", masks=True, TILE_FORMAT=str(options["tile_format"]))(moved, path, {}, context, report)
@@ -331,11 +336,11 @@ def _single_band_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, GridFlow)
     found = []
     if len(flow.bands) > 1:
-        found.append(Loss(f"it holds one band of {len(flow.bands)}", "COG",
-                          ("bands", {"bands": [flow.bands[0].name]}), "Choose the first band"))  # fmt: skip
+        found.append(Loss(tr("it holds one band of {count}", count=len(flow.bands)), "COG",
+                          ("bands", {"bands": [flow.bands[0].name]}), tr("Choose the first band")))  # fmt: skip
     if not flow.lattice.is_north_up:
-        found.append(Loss("its rows run from north to south", "COG", ("resample", {}), "Resample"))
-    return [*found, Loss("units and names of bands are left out", "COG")]
+        found.append(Loss(tr("its rows run from north to south"), "COG", ("resample", {}), tr("Resample")))
+    return [*found, Loss(tr("units and names of bands are left out"), "COG")]
 
 
 def _no_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
@@ -343,19 +348,21 @@ def _no_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
 
 
 enter(FileFormat("COG", (".tif", ".tiff"), GRID, _write_cog, _no_losses, (COMPRESSION, EFFORT),
-             "GeoTIFF with tiles and overviews in the order in which they are read over a network."))  # fmt: skip
+             tr("GeoTIFF with tiles and overviews in the order in which they are read over a network.")))  # fmt: skip
 enter(FileFormat("GeoTIFF", (".tif", ".tiff"), GRID, _write_geotiff, _no_losses,
-             (COMPRESSION, EFFORT, FormatOption("overviews", True, "Coarser grids inside, for drawing from afar")),
-             "Tiled GeoTIFF."))  # fmt: skip
+             (COMPRESSION, EFFORT, FormatOption("overviews", True, tr("Coarser grids inside, for drawing from afar"))),
+             tr("Tiled GeoTIFF.")))  # fmt: skip
 enter(FileFormat("netCDF", (".nc",), GRID, _as_copy("netCDF", FORMAT="NC4", COMPRESS="DEFLATE"),
-             lambda flow, options: [Loss("colours of classes are left out", "COG")] if flow.has_classes else [],  # type: ignore[union-attr]
-             (), "netCDF-4 with CF coordinates."))  # fmt: skip
-enter(FileFormat("Zarr", (".zarr",), GRID, _write_zarr, _no_losses, (), "A folder of chunks.", is_folder=True))
+             lambda flow, options: [Loss(tr("colours of classes are left out"), "COG")] if flow.has_classes else [],  # type: ignore[union-attr]
+             (), tr("netCDF-4 with CF coordinates.")))  # fmt: skip
+enter(FileFormat("Zarr", (".zarr",), GRID, _write_zarr, _no_losses, (), tr("A folder of chunks."), is_folder=True))
 enter(FileFormat("ASCII grid", (".asc",), GRID, _write_ascii, _single_band_losses,
-             (FormatOption("digits", 9, "Significant digits"),), "Text, a line for each row."))  # fmt: skip
-enter(FileFormat("PNG", (".png",), GRID, _write_picture("PNG"), _picture_losses, (), "A picture with a world file."))
+             (FormatOption("digits", 9, tr("Significant digits")),), tr("Text, a line for each row.")))  # fmt: skip
+enter(
+    FileFormat("PNG", (".png",), GRID, _write_picture("PNG"), _picture_losses, (), tr("A picture with a world file."))
+)
 enter(FileFormat("JPEG", (".jpg", ".jpeg"), GRID, _write_picture("JPEG"), _picture_losses,
-             (FormatOption("quality", 85, "1 to 100"),), "A smaller picture with a world file."))  # fmt: skip
+             (FormatOption("quality", 85, tr("1 to 100")),), tr("A smaller picture with a world file.")))  # fmt: skip
 enter(FileFormat("MBTiles", (".mbtiles",), GRID, _write_tiles, _picture_losses,
-             (FormatOption("tile_format", "PNG", "The format of a tile", ("PNG", "JPEG", "WEBP")),),
-             "Tiles of pictures in one file."))  # fmt: skip
+             (FormatOption("tile_format", "PNG", tr("The format of a tile"), ("PNG", "JPEG", "WEBP")),),
+             tr("Tiles of pictures in one file.")))  # fmt: skip

@@ -15,6 +15,7 @@ import shapely
 from brisk_atlas.core.connect.mariadb import ask, quoted, speaks_mariadb, writing
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..flows import GEOMETRY, Flow, RowFlow
 from ..geometry_column import is_nothing, shapes_of
@@ -45,7 +46,9 @@ def write(
 ) -> None:  # fmt: skip
     """Write rows to a table. Raises CannotRead, CannotWrite."""
     if not speaks_mariadb(ref.place):
-        raise CannotWrite(ref, "the server is not MariaDB, and stores geometry otherwise", "Write a file instead.")
+        raise CannotWrite(
+            ref, tr("the server is not MariaDB, and stores geometry otherwise"), tr("Write a file instead.")
+        )
     schema, table = names_in(ref)
     names = cut_names(flow.fields, NAME_BYTES)
     taken = {name.lower() for name in names.values()}
@@ -76,11 +79,11 @@ def write(
             cursor.execute(f"CREATE TABLE {new} ({', '.join(_columns(flow, facts, names, key))})")
             _insert(cursor, new, flow, names, facts, context, report)
             link.commit()
-            report(0.9, "indexing")
+            report(0.9, tr("indexing"))
             if flow.has_shapes:
                 _index(cursor, new, quoted(names[GEOMETRY]))
             context.check()
-            report(0.95, "moving into place")
+            report(0.95, tr("moving into place"))
             if there:
                 cursor.execute(f"RENAME TABLE {final} TO {old}, {new} TO {final}")
                 cursor.execute(f"DROP TABLE {old}")
@@ -139,7 +142,7 @@ def _insert(
         if table.num_rows:
             cursor.executemany(statement, list(_rows(table, context)))
         done += table.num_rows
-        report(0.1 + 0.8 * done / max(1, facts.count), "writing")
+        report(0.1 + 0.8 * done / max(1, facts.count), tr("writing"))
 
 
 def _rows(table: pa.Table, context: StepContext) -> Iterator[tuple[Any, ...]]:
@@ -153,7 +156,7 @@ def _rows(table: pa.Table, context: StepContext) -> Iterator[tuple[Any, ...]]:
         if pa.types.is_floating(kind):
             finite = pc.fill_null(pc.is_finite(column), True)
             if not pc.all(finite).as_py():
-                context.warn(f"values of {name} that are no numbers, or infinite, become missing")
+                context.warn(tr("values of {name} that are no numbers, or infinite, become missing", name=name))
                 column = pc.if_else(finite, column, pa.scalar(None, kind))
         elif pa.types.is_timestamp(kind) and kind.tz:
             column = column.cast(pa.timestamp("us", "UTC"), safe=False).cast(pa.timestamp("us"))
@@ -172,16 +175,20 @@ def _plane_shapes(table: pa.Table, context: StepContext) -> list[bytes | None]:
     shapes = shapely.force_2d(shapes_of(table))
     nothing = is_nothing(shapes)
     if (nothing & ~shapely.is_missing(shapes)).any():
-        context.warn("empty geometry becomes missing")
+        context.warn(tr("empty geometry becomes missing"))
     return list(shapely.to_wkb(np.where(nothing, None, shapes)))
 
 
 def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
-    found = [*name_losses(flow, NAME_BYTES), *crs_losses(flow), *common_losses(flow, ("nested", "lists become text"))]
+    found = [
+        *name_losses(flow, NAME_BYTES),
+        *crs_losses(flow),
+        *common_losses(flow, ("nested", tr("lists become text"))),
+    ]
     zoned = fields_that(flow, "zone")
     if zoned:
-        found.append(Loss(f"{', '.join(zoned)}: times become those of UTC, without a zone"))
+        found.append(Loss(tr("{zoned}: times become those of UTC, without a zone", zoned=", ".join(zoned))))
     if flow.has_shapes:
-        found.append(Loss("heights and measures of geometry, where there are any"))
+        found.append(Loss(tr("heights and measures of geometry, where there are any")))
     return found

@@ -14,6 +14,7 @@ from brisk_atlas.core.connect.arrow_links import arrow_writing
 from brisk_atlas.core.connect.postgres import ask
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import CannotWrite, DataRef
+from brisk_atlas.core.model.language import tr
 
 from ..flows import GEOMETRY, Flow, RowFlow
 from ..geometry_column import shapes_of
@@ -80,7 +81,7 @@ def write(
         reader = pa.RecordBatchReader.from_batches(sent, coming)
         where: dict[str, Any] = {"temporary": True} if temporary else {"db_schema_name": schema}
         cursor.adbc_ingest(new, reader, mode="append", **where)
-        report(0.9, "indexing")
+        report(0.9, tr("indexing"))
         final = sql.Identifier(schema, table)
         if temporary:
             chosen = sql.SQL(", ").join(map(sql.Identifier, sent.names))
@@ -97,7 +98,7 @@ def write(
                 _run(cursor, "GRANT {} ON {} TO {}", sql.SQL(right), final, to)
             _run(cursor, "ANALYZE {}", final)
         context.check()
-        report(0.98, "committing")
+        report(0.98, tr("committing"))
 
 
 def _columns(
@@ -156,20 +157,24 @@ def _sent(
                 column = texts(column)
             columns.append(column.cast(sent.field(names[name]).type, safe=False))
         done += table.num_rows
-        report(0.1 + 0.75 * done / max(1, count), "writing")
+        report(0.1 + 0.75 * done / max(1, count), tr("writing"))
         yield from pa.table(columns, schema=sent).to_batches()
 
 
 def _srid(ref: DataRef, crs: str | None) -> int:
     """Return the number by which a database knows a CRS, 0 for none. Raises CannotWrite where it has no such CRS."""
     if not ask(ref, "SELECT 1 FROM pg_extension WHERE extname = 'postgis'"):
-        raise CannotWrite(ref, "the database has no PostGIS, and can't hold geometry", "Have it installed there.")
+        raise CannotWrite(
+            ref, tr("the database has no PostGIS, and can't hold geometry"), tr("Have it installed there.")
+        )
     authority = authority_of(crs)
     if authority is None:
         return 0
     found = ask(ref, "SELECT srid FROM spatial_ref_sys WHERE auth_name = %s AND auth_srid = %s", authority)
     if not found:
-        raise CannotWrite(ref, f"the database has no CRS {':'.join(map(str, authority))}", "Reproject before.")
+        raise CannotWrite(
+            ref, tr("the database has no CRS {map}", map=":".join(map(str, authority))), tr("Reproject before.")
+        )
     return int(found[0][0])
 
 
@@ -195,5 +200,5 @@ def _run(cursor: dbapi.Cursor, text: LiteralString, *parts: sql.Composable) -> N
 
 def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
-    nested = common_losses(flow, ("nested", "lists become text"))
+    nested = common_losses(flow, ("nested", tr("lists become text")))
     return [*name_losses(flow, NAME_BYTES), *crs_losses(flow), *nested]

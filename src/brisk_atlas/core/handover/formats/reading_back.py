@@ -15,6 +15,7 @@ import rasterio
 from rasterio.errors import RasterioError
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import reason_of
 
 COUNTED = {".gpkg", ".fgb", ".shp", ".geojson", ".json", ".gml"}
@@ -44,13 +45,13 @@ def check_written(path: Path, count: int, final: Path) -> None:
             with zipfile.ZipFile(path) as book:
                 damaged = book.testzip()
             if damaged:
-                raise OSError(f"{damaged} in it can't be read back")
+                raise OSError(tr("{damaged} in it can't be read back", damaged=damaged))
         elif ending in TABLES:
             found = _rows_of_csv(path)
         elif not path.is_dir() and not path.stat().st_size:
-            raise OSError("it is empty")
+            raise OSError(tr("it is empty"))
         if found is not None and found != count:
-            raise OSError(f"of {count:,} that were written {found:,} can be read back")
+            raise OSError(tr("of {count:,} that were written {found:,} can be read back", count=count, found=found))
     except (OSError, RuntimeError, ValueError, RasterioError, pa.ArrowException, zipfile.BadZipFile,
             laspy.errors.LaspyException, pyogrio.errors.DataSourceError, json.JSONDecodeError) as error:  # fmt: skip
         if isinstance(error, CannotWrite):
@@ -83,7 +84,7 @@ def _cells_read(path: Path) -> int:
 def _rows_of_csv(path: Path) -> int:
     head = path.open("rb").readline()
     if not head:
-        raise OSError("it is empty")
+        raise OSError(tr("it is empty"))
     delimiter = max(",;\t", key=lambda sign: head.count(sign.encode()))
     parse = arrow_csv.ParseOptions(newlines_in_values=True, delimiter=delimiter)
     with arrow_csv.open_csv(path, parse_options=parse) as batches:

@@ -10,6 +10,7 @@ from typing import Any, Protocol, cast
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.model.data_ref import PlaceKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs
 
 from ..flows import Flow, RowFlow
@@ -17,9 +18,9 @@ from ..row_facts import RowFacts
 from ..step import StepContext
 from .format import FormatOption, Loss, Report, chosen_options
 
-REPLACE = FormatOption("replace", False, "Replace the table where there is one; without this it is refused")
-KEY = FormatOption("key", "gid", "The column that numbers the rows, added as the primary key; none if empty")
-SHAPE = FormatOption("geometry", "geom", "The column of geometry")
+REPLACE = FormatOption("replace", False, tr("Replace the table where there is one; without this it is refused"))
+KEY = FormatOption("key", "gid", tr("The column that numbers the rows, added as the primary key; none if empty"))
+SHAPE = FormatOption("geometry", "geom", tr("The column of geometry"))
 
 
 class TableWriter(Protocol):
@@ -67,11 +68,11 @@ TABLE_FORMATS = {
     for each in (
         TableFormat(
             "PostGIS table", ("postgresql", "postgres"), "postgres_table",
-            "A table of a PostgreSQL database, such as postgresql://ana@office/survey#public.closed.",
+            tr("A table of a PostgreSQL database, such as postgresql://ana@office/survey#public.closed."),
         ),
         TableFormat(
             "MariaDB table", ("mariadb", "mysql"), "mariadb_table",
-            "A table of a MariaDB database, such as mariadb://ana@office/survey#survey.closed.",
+            tr("A table of a MariaDB database, such as mariadb://ana@office/survey#survey.closed."),
         ),
     )
 }  # fmt: skip
@@ -89,7 +90,7 @@ def table_in(text: str) -> DataRef | None:
         return None
     ref = DataRef.parse(text)
     if ref.kind is not PlaceKind.TABLE or not all(names_in(ref)):
-        raise AtlasError(text, "it names no table", "End it with #schema.table.")
+        raise AtlasError(text, tr("it names no table"), tr("End it with #schema.table."))
     return ref
 
 
@@ -124,14 +125,14 @@ def name_losses(flow: RowFlow, size: int) -> list[Loss]:
     """Return the loss of names that are too long, or that are alike in small letters."""
     cut = {name: short for name, short in cut_names(flow.fields, size).items() if name != short}
     words = ", ".join(f"{name} → {short}" for name, short in list(cut.items())[:6])
-    return [Loss(f"{len(cut):,} names of fields are changed: {words}")] if cut else []
+    return [Loss(tr("{count:,} names of fields are changed: {words}", count=len(cut), words=words))] if cut else []
 
 
 def crs_losses(flow: RowFlow) -> list[Loss]:
     """Return the loss of a CRS that has no number."""
     if not flow.has_shapes or flow.crs is None or authority_of(flow.crs):
         return []
-    return [Loss("its CRS has no number, and the table states none", "GeoPackage")]
+    return [Loss(tr("its CRS has no number, and the table states none"), "GeoPackage")]
 
 
 def authority_of(crs: str | None) -> tuple[str, int] | None:
@@ -142,9 +143,13 @@ def authority_of(crs: str | None) -> tuple[str, int] | None:
 
 def refuse_there(ref: DataRef) -> CannotWrite:
     """Return the failure of a table that is there though nothing says that it is replaced."""
-    return CannotWrite(ref, "there is a table of that name", "Say that it is replaced or added to, or name another.")
+    return CannotWrite(
+        ref, tr("there is a table of that name"), tr("Say that it is replaced or added to, or name another.")
+    )
 
 
 def missing_fields(ref: DataRef, names: Iterable[str]) -> CannotWrite:
     """Return the failure of rows that have fields which a table does not."""
-    return CannotWrite(ref, f"the table has no field {', '.join(names)}", "Leave them out, or rename them.")
+    return CannotWrite(
+        ref, tr("the table has no field {names}", names=", ".join(names)), tr("Leave them out, or rename them.")
+    )

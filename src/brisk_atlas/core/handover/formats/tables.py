@@ -15,6 +15,7 @@ import pyogrio
 import shapely
 
 from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.system.atomic_write import reason_of
@@ -29,8 +30,8 @@ from .row_groups import RowGroups
 MOST_SHEET_ROWS = 1_048_575  # of a workbook besides its head
 BOTH = frozenset({DataKind.VECTOR, DataKind.TABLE})
 WKT, XY, NO_GEOMETRY = "WKT", "x and y", "none"
-GEOMETRY_OPTION = FormatOption("geometry", WKT, "How geometry is written", (WKT, XY, NO_GEOMETRY))
-DECIMALS = FormatOption("decimals", 9, "Decimals of coordinates")
+GEOMETRY_OPTION = FormatOption("geometry", WKT, tr("How geometry is written"), (WKT, XY, NO_GEOMETRY))
+DECIMALS = FormatOption("decimals", 9, tr("Decimals of coordinates"))
 
 
 def _as_columns(flow: RowFlow, how: str, decimals: int, context: StepContext) -> Iterator[pa.Table]:
@@ -56,17 +57,19 @@ def _geometry_losses(flow: RowFlow, options: Mapping[str, Any]) -> list[Loss]:
         return []
     how = options.get("geometry", WKT)
     if how == WKT:
-        return [Loss("the CRS is not stated in the file; geometry is text", "GeoPackage")]
-    what = "lines and polygons become a point on them" if how == XY else "geometry is left out"
-    return [Loss(f"{what}; the CRS is not stated", "GeoPackage")]
+        return [Loss(tr("the CRS is not stated in the file; geometry is text"), "GeoPackage")]
+    what = tr("lines and polygons become a point on them") if how == XY else tr("geometry is left out")
+    return [Loss(tr("{what}; the CRS is not stated", what=what), "GeoPackage")]
 
 
 def _csv_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
     return [
-        Loss("the types of fields are not stated: readers guess them", "GeoPackage" if flow.has_shapes else "Parquet"),
+        Loss(
+            tr("the types of fields are not stated: readers guess them"), "GeoPackage" if flow.has_shapes else "Parquet"
+        ),
         *_geometry_losses(flow, options),
-        *common_losses(flow, ("binary", "bytes become hexadecimal digits"), ("nested", "lists become text")),
+        *common_losses(flow, ("binary", tr("bytes become hexadecimal digits")), ("nested", tr("lists become text"))),
     ]
 
 
@@ -85,7 +88,7 @@ def write_csv(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
                 writer = writer or arrow_csv.CSVWriter(file, table.schema, write_options=form)
                 writer.write_table(table)
                 count += table.num_rows
-                report(0.95 * min(1.0, count / max(1, flow.count or count)), "writing")
+                report(0.95 * min(1.0, count / max(1, flow.count or count)), tr("writing"))
             if writer is not None:
                 writer.close()
     except (pa.ArrowException, OSError) as error:
@@ -108,16 +111,21 @@ def _book_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     zones = fields_that(flow, "zone")
     found = _geometry_losses(flow, options)
     if zones:
-        found.append(Loss(f"{', '.join(zones)}: times lose their zone; they are in UTC", "Parquet"))
+        found.append(Loss(tr("{zones}: times lose their zone; they are in UTC", zones=", ".join(zones)), "Parquet"))
     if flow.count is not None and flow.count > MOST_SHEET_ROWS:
-        found.append(Loss(f"a sheet has room for {MOST_SHEET_ROWS:,} rows", "Parquet",
-                          ("first-rows", {"count": MOST_SHEET_ROWS}), "Write the first of them"))  # fmt: skip
+        found.append(Loss(tr("a sheet has room for {most_sheet_rows:,} rows", most_sheet_rows=MOST_SHEET_ROWS),
+                          "Parquet",
+                          ("first-rows", {"count": MOST_SHEET_ROWS}), tr("Write the first of them")))  # fmt: skip
     return found
 
 
 def _check_room(flow: RowFlow, path: Path, count: int) -> None:
     if count > MOST_SHEET_ROWS:
-        raise CannotWrite(path, f"a sheet has room for {MOST_SHEET_ROWS:,} rows", "Write CSV or Parquet.")
+        raise CannotWrite(
+            path,
+            tr("a sheet has room for {most_sheet_rows:,} rows", most_sheet_rows=MOST_SHEET_ROWS),
+            tr("Write CSV or Parquet."),
+        )
 
 
 def write_xlsx(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
@@ -142,7 +150,7 @@ def write_xlsx(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
         _check_room(flow, path, count)
         for row in zip(*(values_of(column) for column in table.columns)):
             sheet.append([_cell(value) for value in row])
-        report(0.9 * min(1.0, count / max(1, flow.count or count)), "writing")
+        report(0.9 * min(1.0, count / max(1, flow.count or count)), tr("writing"))
     try:
         book.save(path)
     except OSError as error:
@@ -165,7 +173,7 @@ def write_ods(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
     tables = [_flat(table) for table in _as_columns(flow, options["geometry"], options["decimals"], context)]
     whole = pa.concat_tables(tables)
     _check_room(flow, path, whole.num_rows)
-    report(0.5, "writing")
+    report(0.5, tr("writing"))
     try:
         pyogrio.write_arrow(whole, path, driver="ODS", layer=path.stem[:31] or "rows")
     except (RuntimeError, ValueError, OSError, pyogrio.errors.DataSourceError) as error:
@@ -186,7 +194,7 @@ def write_parquet(flow: Flow, path: Path, options: Mapping[str, Any], context: S
                 context.check()
                 groups.put(table)
                 count += table.num_rows
-                report(0.95 * min(1.0, count / max(1, flow.count or count)), "writing")
+                report(0.95 * min(1.0, count / max(1, flow.count or count)), tr("writing"))
             groups.finish()
     except (pa.ArrowException, OSError) as error:
         raise reason_of(error, path) from error
@@ -196,20 +204,20 @@ def write_parquet(flow: Flow, path: Path, options: Mapping[str, Any], context: S
 enter(FileFormat(
     "CSV", (".csv", ".txt", ".tsv"), BOTH, write_csv, _csv_losses,
     (GEOMETRY_OPTION, DECIMALS,
-     FormatOption("separator", "comma", "What stands between values", ("comma", "semicolon", "tab")),
-     FormatOption("byte_order_mark", False, "Begin with the mark by which some sheets know UTF-8")),
-    "Text for every program.",
+     FormatOption("separator", "comma", tr("What stands between values"), ("comma", "semicolon", "tab")),
+     FormatOption("byte_order_mark", False, tr("Begin with the mark by which some sheets know UTF-8"))),
+    tr("Text for every program."),
 ))  # fmt: skip
 enter(FileFormat(
     "Parquet", (".parquet",), frozenset({DataKind.TABLE}), write_parquet, lambda flow, options: [],
-    (FormatOption("compression", "zstd", "How columns are packed", ("zstd", "snappy", "gzip", "none")),),
-    "Columns of all types, packed.",
+    (FormatOption("compression", "zstd", tr("How columns are packed"), ("zstd", "snappy", "gzip", "none")),),
+    tr("Columns of all types, packed."),
 ))  # fmt: skip
 enter(FileFormat(
-    "XLSX", (".xlsx",), BOTH, write_xlsx, _book_losses, (GEOMETRY_OPTION, DECIMALS), "A workbook with one sheet.",
+    "XLSX", (".xlsx",), BOTH, write_xlsx, _book_losses, (GEOMETRY_OPTION, DECIMALS), tr("A workbook with one sheet."),
 ))  # fmt: skip
 enter(FileFormat(
     "ODS", (".ods",), BOTH, write_ods,
-    lambda flow, options: [*_book_losses(flow, options), *common_losses(flow, ("time", "times become text"))],  # type: ignore[arg-type]
-    (GEOMETRY_OPTION, DECIMALS), "An OpenDocument sheet.",
+    lambda flow, options: [*_book_losses(flow, options), *common_losses(flow, ("time", tr("times become text")))],  # type: ignore[arg-type]
+    (GEOMETRY_OPTION, DECIMALS), tr("An OpenDocument sheet."),
 ))  # fmt: skip

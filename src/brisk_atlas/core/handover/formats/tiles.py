@@ -10,6 +10,7 @@ from typing import Any
 import pyarrow as pa
 
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind
+from brisk_atlas.core.model.language import tr
 
 from ..flows import Flow, RowFlow
 from ..step import StepContext
@@ -18,9 +19,9 @@ from .format import FileFormat, FormatOption, Loss, Report, enter
 
 DEEPEST = 22
 OPTIONS = (
-    FormatOption("minimum_zoom", 0, "The zoom level of the coarsest tiles"),
-    FormatOption("maximum_zoom", 12, "The zoom level of the finest tiles"),
-    FormatOption("layer", "", "The name of the layer; that of the file if empty"),
+    FormatOption("minimum_zoom", 0, tr("The zoom level of the coarsest tiles")),
+    FormatOption("maximum_zoom", 12, tr("The zoom level of the finest tiles")),
+    FormatOption("layer", "", tr("The name of the layer; that of the file if empty")),
 )
 
 
@@ -29,9 +30,13 @@ def _written_as(driver: str, **more: str):  # type: ignore[no-untyped-def]
         assert isinstance(flow, RowFlow)
         low, high = options["minimum_zoom"], options["maximum_zoom"]
         if not 0 <= low <= high <= DEEPEST:
-            raise AtlasError(path, f"zoom levels {low} to {high} are out of range", f"They go from 0 to {DEEPEST}.")
+            raise AtlasError(
+                path,
+                tr("zoom levels {low} to {high} are out of range", low=low, high=high),
+                tr("They go from 0 to {deepest}.", deepest=DEEPEST),
+            )
         if flow.crs is None:
-            raise CannotWrite(path, "the layer has no CRS", "Add the step “State the CRS”.")
+            raise CannotWrite(path, tr("the layer has no CRS"), tr("Add the step “State the CRS”."))
 
         def batches() -> Iterator[pa.Table]:
             for table in flow.batches():
@@ -48,12 +53,13 @@ def _written_as(driver: str, **more: str):  # type: ignore[no-untyped-def]
 def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     high = options.get("maximum_zoom", 12)
     size = 40_075_016.7 / 2**high / 4096
-    return [Loss(f"shapes are simplified for each zoom level; to {size:.2g} m at level {high}", "GeoPackage"),
-            Loss("heights, dates and lists become text or are left out", "GeoPackage")]  # fmt: skip
+    return [Loss(tr("shapes are simplified for each zoom level; to {size:.2g} m at level {high}", size=size,
+            high=high), "GeoPackage"),
+            Loss(tr("heights, dates and lists become text or are left out"), "GeoPackage")]  # fmt: skip
 
 
 VECTOR = frozenset({DataKind.VECTOR})
 enter(FileFormat("PMTiles", (".pmtiles",), VECTOR, _written_as("PMTiles"), _losses, OPTIONS,
-                 "Vector tiles in one file that a web server hands out as it is."))  # fmt: skip
+                 tr("Vector tiles in one file that a web server hands out as it is.")))  # fmt: skip
 enter(FileFormat("Vector MBTiles", (".mbtiles",), VECTOR, _written_as("MBTiles"), _losses, OPTIONS,
-                 "Vector tiles in one SQLite file."))  # fmt: skip
+                 tr("Vector tiles in one SQLite file.")))  # fmt: skip

@@ -15,6 +15,7 @@ from rasterio.fill import fillnodata
 from brisk_atlas.core.model import Band, CellWindow, Extent, Lattice
 from brisk_atlas.core.model.argument import Source, argument
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.table.expression import evaluate, narrowed, prepare
 
@@ -40,24 +41,24 @@ class ResampleCells(Step):
     """Give a grid cells of another size, or those of another grid; its first row is in the north."""
 
     word: ClassVar = "resample"
-    label: ClassVar = "Resample"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Resample")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    resolution: float | None = argument("the cell size in units of the CRS; about as it is if not given", None)
-    like: Source | None = argument("another grid whose cells are taken: a branch, an open layer or a dataset", None)
-    how: str = argument("how cells are made; by what fits if not given", "", choices=("", *HOW))
+    resolution: float | None = argument(tr("the cell size in units of the CRS; about as it is if not given"), None)
+    like: Source | None = argument(tr("another grid whose cells are taken: a branch, an open layer or a dataset"), None)
+    how: str = argument(tr("how cells are made; by what fits if not given"), "", choices=("", *HOW))
 
     @property
     def summary(self) -> str:
-        return f"{self.resolution:g}" if self.resolution else "as another grid" if self.like is not None else ""
+        return f"{self.resolution:g}" if self.resolution else tr("as another grid") if self.like is not None else ""
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cells = self.grid(flow)
         if self.how and self.how not in HOW:
-            raise self.refused(f"there is no {self.how}", f"There are: {', '.join(HOW)}.")
+            raise self.refused(tr("there is no {how}", how=self.how), tr("There are: {how}.", how=", ".join(HOW)))
         if self.resolution is not None and not self.resolution > 0:
-            raise self.refused("cells have no size", "Give a number above 0.")
+            raise self.refused(tr("cells have no size"), tr("Give a number above 0."))
         if self.like is not None:
             return grid_on(cells, self.grid(context.flow_of(self.like)).lattice, how=HOW.get(self.how))
         if self.how or cells.crs is None:
@@ -82,26 +83,29 @@ class Mosaic(Step):
     """Make one grid of several. Where they overlap a priority decides, and how far they differ there is stated."""
 
     word: ClassVar = "mosaic"
-    label: ClassVar = "Mosaic"
-    group: ClassVar = "Several sources"
+    label: ClassVar = tr("Mosaic")
+    group: ClassVar = tr("Several sources")
     takes: ClassVar = GRID
 
-    others: tuple[Source, ...] = argument("the other grids: branches of the recipe, open layers or datasets")
-    priority: str = argument("what counts where they overlap", "first", choices=PRIORITIES)
+    others: tuple[Source, ...] = argument(tr("the other grids: branches of the recipe, open layers or datasets"))
+    priority: str = argument(tr("what counts where they overlap"), "first", choices=PRIORITIES)
 
     @property
     def summary(self) -> str:
-        return f"with {len(self.others)} more, {self.priority}"
+        return tr("with {count} more, {priority}", count=len(self.others), priority=self.priority)
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         first = self.grid(flow)
         if self.priority not in PRIORITIES:
-            raise self.refused(f"there is no priority {self.priority}", f"There are: {', '.join(PRIORITIES)}.")
+            raise self.refused(
+                tr("there is no priority {priority}", priority=self.priority),
+                tr("There are: {priorities}.", priorities=", ".join(PRIORITIES)),
+            )
         flows = [first, *(self.grid(context.flow_of(other)) for other in self.others)]
         if any(len(each.bands) != len(first.bands) for each in flows):
-            raise self.refused("the grids have different numbers of bands", "Choose bands of each first.")
+            raise self.refused(tr("the grids have different numbers of bands"), tr("Choose bands of each first."))
         if any((each.crs is None) != (first.crs is None) for each in flows):
-            raise self.refused("some grids have a CRS and others have none", "State it first.")
+            raise self.refused(tr("some grids have a CRS and others have none"), tr("State it first."))
         lattice = _around(first.lattice, [_placed(each, first) for each in flows])
         dtype = np.result_type(*(each.dtype for each in flows))
         placed = [grid_on(replace(each, dtype=dtype), lattice) for each in flows]
@@ -182,8 +186,17 @@ def _report_seams(placed: list[GridFlow], flows: list[GridFlow], lattice: Lattic
             both = a.valid & b.valid
             if both.any():
                 off = b.values[0][both].astype(float) - a.values[0][both].astype(float)
-                context.warn(f"{flows[j].name} less {flows[i].name} where both have data: mean {off.mean():.4g}, "
-                             f"standard deviation {off.std():.4g}, at most {np.abs(off).max():.4g}")  # fmt: skip
+                context.warn(
+                    tr(
+                        "{name} less {name2} where both have data: mean {mean:.4g}, standard deviation {std:.4g}, at "
+                        "most {listed:.4g}",
+                        name=flows[j].name,
+                        name2=flows[i].name,
+                        mean=off.mean(),
+                        std=off.std(),
+                        listed=np.abs(off).max(),
+                    )
+                )
 
 
 @step
@@ -192,11 +205,11 @@ class ChooseBands(Step):
     """Leave some bands, in the order in which they are named."""
 
     word: ClassVar = "bands"
-    label: ClassVar = "Choose bands"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Choose bands")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    bands: tuple[str, ...] = argument("the bands by name, or by number from 1 on")
+    bands: tuple[str, ...] = argument(tr("the bands by name, or by number from 1 on"))
 
     @property
     def summary(self) -> str:
@@ -206,7 +219,7 @@ class ChooseBands(Step):
         cells = self.grid(flow)
         numbers = tuple(band_number(self, cells, name) for name in self.bands)
         if not numbers:
-            raise self.refused("no band is named", "Name at least one.")
+            raise self.refused(tr("no band is named"), tr("Name at least one."))
         bands = tuple(replace(cells.bands[n - 1], index=i) for i, n in enumerate(numbers, 1))
         read = cells.read
 
@@ -223,7 +236,7 @@ def band_number(step_: Step, flow: GridFlow, name: str) -> int:
         return names.index(name) + 1
     if name.isdigit() and 1 <= int(name) <= len(names):
         return int(name)
-    raise step_.refused(f"there is no band {name}", f"There are: {', '.join(names)}.")
+    raise step_.refused(tr("there is no band {name}", name=name), tr("There are: {names}.", names=", ".join(names)))
 
 
 @step
@@ -232,13 +245,13 @@ class ComputeCells(Step):
     """Make one band by an SQL expression over the bands, called b1, b2 and so on, or by their names."""
 
     word: ClassVar = "cell-expression"
-    label: ClassVar = "Compute cells"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Compute cells")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    expression: str = argument("an SQL expression, such as (b4 - b3) / (b4 + b3)")
-    name: str = argument("the name of the band that is made", "computed")
-    unit: str = argument("the unit of its values", "")
+    expression: str = argument(tr("an SQL expression, such as (b4 - b3) / (b4 + b3)"))
+    name: str = argument(tr("the name of the band that is made"), "computed")
+    unit: str = argument(tr("the unit of its values"), "")
 
     @property
     def summary(self) -> str:
@@ -251,7 +264,7 @@ class ComputeCells(Step):
         names += [band.name for band in cells.bands if band.name.lower() not in known]
         prepared = prepare(self.expression, names, measured=False)
         if prepared.windowed:
-            raise self.refused("it looks at other cells", "Use the values of one cell.")
+            raise self.refused(tr("it looks at other cells"), tr("Use the values of one cell."))
         by_name = {band.name: i for i, band in enumerate(cells.bands, 1)}
         by_name |= {f"b{i}": i for i in range(1, len(cells.bands) + 1)}
         needed = tuple(sorted({by_name[name] for name in prepared.fields})) or (1,)
@@ -284,12 +297,12 @@ class ClassifyCells(Step):
     """Make classes of numbers: by limits, 1 below the first and one more from each on; or number by number."""
 
     word: ClassVar = "classify"
-    label: ClassVar = "Classify"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Classify")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    breaks: tuple[float, ...] = argument("the limits, each the lower one of a class", ())
-    values: tuple[str, ...] = argument("which number becomes which, as 3=1 or 3=1:name; others become nodata", ())
+    breaks: tuple[float, ...] = argument(tr("the limits, each the lower one of a class"), ())
+    values: tuple[str, ...] = argument(tr("which number becomes which, as 3=1 or 3=1:name; others become nodata"), ())
 
     @property
     def summary(self) -> str:
@@ -298,9 +311,9 @@ class ClassifyCells(Step):
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cells = self.grid(flow)
         if bool(self.breaks) == bool(self.values):
-            raise self.refused("it needs limits, or numbers", "Give one of the two.")
+            raise self.refused(tr("it needs limits, or numbers"), tr("Give one of the two."))
         if len(self.breaks) > 253 or list(self.breaks) != sorted(set(self.breaks)):
-            raise self.refused("the limits do not rise", "Give up to 253 rising numbers.")
+            raise self.refused(tr("the limits do not rise"), tr("Give up to 253 rising numbers."))
         classify, names = self._by_breaks() if self.breaks else self._by_values()
         read = cells.read
 
@@ -320,7 +333,7 @@ class ClassifyCells(Step):
         limits = np.array(self.breaks)
         names = [(1, f"below {limits[0]:g}")]
         names += [(i + 2, f"{low:g} to {high:g}") for i, (low, high) in enumerate(pairwise(limits.tolist()))]
-        names.append((len(limits) + 1, f"{limits[-1]:g} and above"))
+        names.append((len(limits) + 1, tr("{limits:g} and above", limits=limits[-1])))
         return (lambda values: np.digitize(values, limits) + 1), names
 
     def _by_values(self) -> tuple[Callable[[np.ndarray], np.ndarray], list[tuple[int, str]]]:
@@ -332,9 +345,11 @@ class ClassifyCells(Step):
             try:
                 pairs.append((float(old), int(new)))
             except ValueError:
-                raise self.refused(f"“{text}” is no pair of numbers", "Write such as 3=1 or 3=1:forest.") from None
+                raise self.refused(
+                    tr("“{text}” is no pair of numbers", text=text), tr("Write such as 3=1 or 3=1:forest.")
+                ) from None
             if not 1 <= pairs[-1][1] <= 254:
-                raise self.refused(f"the class {new} is out of range", "Classes are 1 to 254.")
+                raise self.refused(tr("the class {new} is out of range", new=new), tr("Classes are 1 to 254."))
             names.setdefault(pairs[-1][1], name or new)
         pairs.sort()
         olds, news = np.array([p[0] for p in pairs]), np.array([p[1] for p in pairs])
@@ -360,21 +375,21 @@ class FillGaps(Step):
     """Fill cells without data from those around them, by inverse distance."""
 
     word: ClassVar = "fill-gaps"
-    label: ClassVar = "Fill gaps"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Fill gaps")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    distance: int = argument("how many cells away values are searched for", 20)
-    smoothing: int = argument("how often what was filled is smoothed", 0)
+    distance: int = argument(tr("how many cells away values are searched for"), 20)
+    smoothing: int = argument(tr("how often what was filled is smoothed"), 0)
 
     @property
     def summary(self) -> str:
-        return f"from up to {self.distance} cells away"
+        return tr("from up to {distance} cells away", distance=self.distance)
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cells = self.grid(flow)
         if not 1 <= self.distance <= 2000:
-            raise self.refused("the distance is out of range", "Give 1 to 2,000 cells.")
+            raise self.refused(tr("the distance is out of range"), tr("Give 1 to 2,000 cells."))
         around = self.distance + self.smoothing + 1
 
         def made(window: CellWindow, bands: tuple[int, ...]) -> Grid:
@@ -416,14 +431,14 @@ class StretchTo8Bits(Step):
     """Make numbers from 1 to 255 of those between two percentiles, or two values; 0 has no data."""
 
     word: ClassVar = "stretch"
-    label: ClassVar = "Stretch to 8 bits"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Stretch to 8 bits")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    low_percent: float = argument("the percentile that becomes 1", 2.0)
-    high_percent: float = argument("the percentile that becomes 255", 98.0)
-    low: float | None = argument("the value that becomes 1, in place of the percentile", None)
-    high: float | None = argument("the value that becomes 255, in place of the percentile", None)
+    low_percent: float = argument(tr("the percentile that becomes 1"), 2.0)
+    high_percent: float = argument(tr("the percentile that becomes 255"), 98.0)
+    low: float | None = argument(tr("the value that becomes 1, in place of the percentile"), None)
+    high: float | None = argument(tr("the value that becomes 255, in place of the percentile"), None)
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cells = self.grid(flow)
@@ -463,5 +478,5 @@ class StretchTo8Bits(Step):
                 (float(low if self.low is None else self.low), float(high if self.high is None else self.high))
             )
         if step_ > 1:
-            context.warn(f"percentiles are of one cell in {step_ * step_:,}")
+            context.warn(tr("percentiles are of one cell in {step_:,}", step_=step_ * step_))
         return found

@@ -16,6 +16,7 @@ from pyproj.transformer import TransformerGroup
 
 from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, is_geographic, proj_crs, same_crs, text_of
 from brisk_atlas.core.place.crs import transformer_between
 from brisk_atlas.core.place.transformation import Transformation, transformation_between
@@ -51,7 +52,9 @@ def chosen_transformer(source: str, target: str, name: str) -> tuple[pyproj.Tran
             return transformer, about
     names = "; ".join(about.name for about, _ in known)
     between = f"{crs_label(source)} to {crs_label(target)}"
-    raise CannotPlace(between, f"no transformation here is called {name}", f"There are: {names}.")
+    raise CannotPlace(
+        between, tr("no transformation here is called {name}", name=name), tr("There are: {names}.", names=names)
+    )
 
 
 def mover(transformer: pyproj.Transformer) -> Callable[[np.ndarray], np.ndarray]:
@@ -81,7 +84,9 @@ def moved_shapes(shapes: np.ndarray, source: str | None, target: str | None, ste
         return shapes
     made = _transformed(shapes, mover(transformer_between(source, target)))
     if not np.isfinite(shapely.get_coordinates(made)).all():
-        raise step_.refused("some features of the other source have no place in the CRS here", "Choose another CRS.")
+        raise step_.refused(
+            tr("some features of the other source have no place in the CRS here"), tr("Choose another CRS.")
+        )
     return made
 
 
@@ -95,14 +100,14 @@ class Reproject(Step):
     """Move the data to another CRS. Grids get new cells, by the nearest cell or between cells."""
 
     word: ClassVar = "reproject"
-    label: ClassVar = "Reproject"
-    group: ClassVar = "Coordinates"
+    label: ClassVar = tr("Reproject")
+    group: ClassVar = tr("Coordinates")
     takes: ClassVar = PLACED
 
-    crs: str = argument("the CRS of the result, such as EPSG:4326")
-    transformation: str = argument("the name of the transformation; the most accurate one if not given", "")
-    resolution: float | None = argument("of a grid: the cell size in units of the new CRS", None)
-    smooth: bool | None = argument("of a grid: between cells; if not given, unless its numbers are classes", None)
+    crs: str = argument(tr("the CRS of the result, such as EPSG:4326"))
+    transformation: str = argument(tr("the name of the transformation; the most accurate one if not given"), "")
+    resolution: float | None = argument(tr("of a grid: the cell size in units of the new CRS"), None)
+    smooth: bool | None = argument(tr("of a grid: between cells; if not given, unless its numbers are classes"), None)
 
     @property
     def summary(self) -> str:
@@ -112,7 +117,7 @@ class Reproject(Step):
         proj_crs(self.crs)
         source = flow.crs
         if source is None:
-            raise self.refused("the data has no CRS", "State it first by the step “State the CRS”.")
+            raise self.refused(tr("the data has no CRS"), tr("State it first by the step “State the CRS”."))
         transformer, about = chosen_transformer(source, self.crs, self.transformation)
         if about.accuracy_m is None or about.accuracy_m > 0 or about.missing_grids:
             context.warn(about.text)
@@ -133,8 +138,10 @@ class Reproject(Step):
             column, lost = moved_wkb(table.column(GEOMETRY), mover(transformer))
             if lost.any():
                 if context.reject is not None:
-                    context.reject(table.filter(pa.array(lost)), f"has no place in {crs_label(self.crs)}")
-                context.warn(f"features without a place in {crs_label(self.crs)} are left out")
+                    context.reject(
+                        table.filter(pa.array(lost)), tr("has no place in {crs_label}", crs_label=crs_label(self.crs))
+                    )
+                context.warn(tr("features without a place in {crs_label} are left out", crs_label=crs_label(self.crs)))
             table = table.set_column(table.num_columns - 1, FIELD, column)
             return table.filter(pa.array(~lost)) if lost.any() else table
 
@@ -147,11 +154,11 @@ class StateCrs(Step):
     """State in which CRS the coordinates are, without moving them."""
 
     word: ClassVar = "state-crs"
-    label: ClassVar = "State the CRS"
-    group: ClassVar = "Coordinates"
+    label: ClassVar = tr("State the CRS")
+    group: ClassVar = tr("Coordinates")
     takes: ClassVar = PLACED
 
-    crs: str = argument("the CRS that the coordinates are in, such as EPSG:32727")
+    crs: str = argument(tr("the CRS that the coordinates are in, such as EPSG:32727"))
 
     @property
     def summary(self) -> str:
@@ -160,7 +167,7 @@ class StateCrs(Step):
     def flow(self, flow: Flow, context: StepContext) -> Flow:
         proj_crs(self.crs)
         if flow.crs is not None and not same_crs(flow.crs, self.crs):
-            context.warn(f"the source states {crs_label(flow.crs)}")
+            context.warn(tr("the source states {crs_label}", crs_label=crs_label(flow.crs)))
         if isinstance(flow, GridFlow):
             return replace(flow, lattice=replace(flow.lattice, crs=self.crs))
         return replace(flow, crs=self.crs)
@@ -172,13 +179,13 @@ class PointsFromTable(Step):
     """Make points of two fields of numbers."""
 
     word: ClassVar = "points-from-table"
-    label: ClassVar = "Points from fields"
-    group: ClassVar = "Coordinates"
+    label: ClassVar = tr("Points from fields")
+    group: ClassVar = tr("Coordinates")
 
-    x: str = argument("the field of x or longitude")
-    y: str = argument("the field of y or latitude")
-    z: str = argument("the field of heights; none if not given", "")
-    crs: str = argument("the CRS of the coordinates", "EPSG:4326")
+    x: str = argument(tr("the field of x or longitude"))
+    y: str = argument(tr("the field of y or latitude"))
+    z: str = argument(tr("the field of heights; none if not given"), "")
+    crs: str = argument(tr("the CRS of the coordinates"), "EPSG:4326")
 
     @property
     def summary(self) -> str:
@@ -196,9 +203,9 @@ class PointsFromTable(Step):
                 fits &= (np.abs(numbers[1]) <= 90.0) & (np.abs(numbers[0]) <= 360.0)
             lost = ~fits
             if lost.any():
-                context.warn("rows without a position are left out")
+                context.warn(tr("rows without a position are left out"))
                 if context.reject is not None:
-                    context.reject(table.filter(pa.array(lost)), "has no position")
+                    context.reject(table.filter(pa.array(lost)), tr("has no position"))
             shapes = np.full(table.num_rows, None, object)
             shapes[fits] = shapely.points(*(n[fits] for n in numbers))
             return with_shapes(table, shapes).filter(pa.array(fits))
@@ -220,21 +227,21 @@ class TableFromPoints(Step):
     """Make fields of the coordinates, and leave the geometry out; of lines and polygons those of a point on them."""
 
     word: ClassVar = "table-from-points"
-    label: ClassVar = "Fields from points"
-    group: ClassVar = "Coordinates"
+    label: ClassVar = tr("Fields from points")
+    group: ClassVar = tr("Coordinates")
 
-    x: str = argument("the name of the field of x or longitude", "x")
-    y: str = argument("the name of the field of y or latitude", "y")
-    z: str = argument("the name of the field of heights; none if not given", "")
-    crs: str = argument("the CRS of the coordinates; that of the layer if not given", "")
-    geometry: bool = argument("leave the geometry", False)
+    x: str = argument(tr("the name of the field of x or longitude"), "x")
+    y: str = argument(tr("the name of the field of y or latitude"), "y")
+    z: str = argument(tr("the name of the field of heights; none if not given"), "")
+    crs: str = argument(tr("the CRS of the coordinates; that of the layer if not given"), "")
+    geometry: bool = argument(tr("leave the geometry"), False)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.features(flow)
         names = tuple(name for name in (self.x, self.y, self.z) if name)
         taken = [name for name in names if name in rows.fields]
         if taken:
-            raise self.refused(f"there is a field {', '.join(taken)}", "Choose another name.")
+            raise self.refused(tr("there is a field {taken}", taken=", ".join(taken)), tr("Choose another name."))
 
         def made(table: pa.Table) -> pa.Table:
             shapes = shapes_of(table)
@@ -257,11 +264,11 @@ class SnapToGrid(Step):
     """Round coordinates to a grid; what collapses is left out."""
 
     word: ClassVar = "snap"
-    label: ClassVar = "Snap to a grid"
-    group: ClassVar = "Coordinates"
+    label: ClassVar = tr("Snap to a grid")
+    group: ClassVar = tr("Coordinates")
     takes: ClassVar = FEATURES
 
-    size: float = argument("the size of the grid in units of the CRS")
+    size: float = argument(tr("the size of the grid in units of the CRS"))
 
     @property
     def summary(self) -> str:
@@ -270,5 +277,7 @@ class SnapToGrid(Step):
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.features(flow)
         if not self.size > 0:
-            raise self.refused("the grid has no size", "Give a number above 0.")
-        return shapes_flow(rows, lambda s: shapely.set_precision(s, self.size), context, drop="collapses on the grid")
+            raise self.refused(tr("the grid has no size"), tr("Give a number above 0."))
+        return shapes_flow(
+            rows, lambda s: shapely.set_precision(s, self.size), context, drop=tr("collapses on the grid")
+        )

@@ -8,6 +8,7 @@ from typing import ClassVar
 import pyarrow as pa
 
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import unique_names
 
 from ..flows import GEOMETRY, Flow, RowFlow, gathered_flow, rows_flow
@@ -44,11 +45,11 @@ class Fields(Step):
     """
 
     word: ClassVar = "fields"
-    label: ClassVar = "Choose fields"
-    group: ClassVar = "Fields"
+    label: ClassVar = tr("Choose fields")
+    group: ClassVar = tr("Fields")
 
-    fields: tuple[str, ...] = argument("the fields to leave: name, name=new, name:type or name=new:type")
-    strict: bool = argument("refuse a value that does not fit a new type; else it becomes missing", False)
+    fields: tuple[str, ...] = argument(tr("the fields to leave: name, name=new, name:type or name=new:type"))
+    strict: bool = argument(tr("refuse a value that does not fit a new type; else it becomes missing"), False)
 
     @property
     def summary(self) -> str:
@@ -60,10 +61,12 @@ class Fields(Step):
         self.fields_there(rows, tuple(name for name, _, _ in wanted))
         for _, _, kind in wanted:
             if kind and kind not in TYPES:
-                raise self.refused(f"there is no type {kind}", f"The types are {', '.join(TYPES)}.")
+                raise self.refused(
+                    tr("there is no type {kind}", kind=kind), tr("The types are {types}.", types=", ".join(TYPES))
+                )
         names = unique_names([new for _, new, _ in wanted])
         if len({name.lower() for name in names}) < len(names) or names != [new for _, new, _ in wanted]:
-            raise self.refused("two fields would have one name", "Give one of them another name.")
+            raise self.refused(tr("two fields would have one name"), tr("Give one of them another name."))
 
         def made(table: pa.Table) -> pa.Table:
             columns = {
@@ -82,9 +85,12 @@ class Fields(Step):
         made = cast_column(column, kind)
         lost = made.null_count - column.null_count
         if lost and self.strict:
-            raise self.refused(f"{lost:,} values of {name} are no {kind}", "Mend them, or allow them to be missing.")
+            raise self.refused(
+                tr("{lost:,} values of {name} are no {kind}", lost=lost, name=name, kind=kind),
+                tr("Mend them, or allow them to be missing."),
+            )
         if lost:
-            context.warn(f"{name}: values that are no {kind} became missing")
+            context.warn(tr("{name}: values that are no {kind} became missing", name=name, kind=kind))
         return made
 
 
@@ -131,13 +137,13 @@ class Compute(Step):
     """Add a field that an SQL expression makes, or change one."""
 
     word: ClassVar = "compute"
-    label: ClassVar = "Compute a field"
-    group: ClassVar = "Fields"
+    label: ClassVar = tr("Compute a field")
+    group: ClassVar = tr("Fields")
 
-    field: str = argument("the name of the field; one that is there is replaced")
-    expression: str = argument("an SQL expression, such as area_ellipsoid() / 1e6")
-    type: str = argument("the type of the field; as it comes if not given", "", choices=("", *TYPES))
-    unit: str = argument("the unit of its values, in the record and in formats that have one", "")
+    field: str = argument(tr("the name of the field; one that is there is replaced"))
+    expression: str = argument(tr("an SQL expression, such as area_ellipsoid() / 1e6"))
+    type: str = argument(tr("the type of the field; as it comes if not given"), "", choices=("", *TYPES))
+    unit: str = argument(tr("the unit of its values, in the record and in formats that have one"), "")
 
     @property
     def summary(self) -> str:
@@ -146,9 +152,11 @@ class Compute(Step):
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)
         if not self.field.strip() or self.field == GEOMETRY:
-            raise self.refused("the field has no name", "Give it one.")
+            raise self.refused(tr("the field has no name"), tr("Give it one."))
         if self.type and self.type not in TYPES:
-            raise self.refused(f"there is no type {self.type}", f"The types are {', '.join(TYPES)}.")
+            raise self.refused(
+                tr("there is no type {type}", type=self.type), tr("The types are {types}.", types=", ".join(TYPES))
+            )
         prepared = prepared_for(rows, self.expression)
         type_ = SQL_TYPES[self.type] if self.type else ""
 

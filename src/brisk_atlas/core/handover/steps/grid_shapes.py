@@ -18,6 +18,7 @@ from brisk_atlas.core.inspect.zonal import zone_numbers
 from brisk_atlas.core.model import Band, CellWindow, Extent, Lattice
 from brisk_atlas.core.model.argument import Source, argument
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import POLYGON
 from brisk_atlas.core.place import same_crs, transform
 
@@ -42,23 +43,23 @@ class Contours(Step):
     """Make lines of equal value, every so many units, in strips of the grid."""
 
     word: ClassVar = "contours"
-    label: ClassVar = "Contours"
-    group: ClassVar = "Cells to features"
+    label: ClassVar = tr("Contours")
+    group: ClassVar = tr("Cells to features")
     takes: ClassVar = GRID
 
-    interval: float = argument("how far apart the values of lines are")
-    base: float = argument("a value that has a line", 0.0)
-    band: str = argument("the band; the first if not given", "1")
-    field: str = argument("the name of the field of values", "value")
+    interval: float = argument(tr("how far apart the values of lines are"))
+    base: float = argument(tr("a value that has a line"), 0.0)
+    band: str = argument(tr("the band; the first if not given"), "1")
+    field: str = argument(tr("the name of the field of values"), "value")
 
     @property
     def summary(self) -> str:
-        return f"every {self.interval:g}"
+        return tr("every {interval:g}", interval=self.interval)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         cells = self.grid(flow)
         if not self.interval > 0:
-            raise self.refused("the interval is 0", "Give a number above 0.")
+            raise self.refused(tr("the interval is 0"), tr("Give a number above 0."))
         number = band_number(self, cells, self.band)
         schema = pa.schema([pa.field(self.field, pa.float64()), FIELD])
 
@@ -78,22 +79,25 @@ class Polygonise(Step):
     """Make a polygon of each area of cells that have one value."""
 
     word: ClassVar = "polygonise"
-    label: ClassVar = "Polygons of cells"
-    group: ClassVar = "Cells to features"
+    label: ClassVar = tr("Polygons of cells")
+    group: ClassVar = tr("Cells to features")
     takes: ClassVar = GRID
     gathers: ClassVar = True
 
-    band: str = argument("the band; the first if not given", "1")
-    field: str = argument("the name of the field of values", "value")
-    corners: bool = argument("cells that touch at a corner belong together", False)
+    band: str = argument(tr("the band; the first if not given"), "1")
+    field: str = argument(tr("the name of the field of values"), "value")
+    corners: bool = argument(tr("cells that touch at a corner belong together"), False)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         cells = self.grid(flow)
         number = band_number(self, cells, self.band)
         if cells.dtype.kind == "f":
-            raise self.refused("its values are not whole numbers", "Add the step “Classify” first.")
+            raise self.refused(tr("its values are not whole numbers"), tr("Add the step “Classify” first."))
         if cells.lattice.columns * cells.lattice.rows > MOST_CELLS:
-            raise self.refused(f"it has more than {MOST_CELLS:,} cells", "Cut it, or make its cells larger, first.")
+            raise self.refused(
+                tr("it has more than {most_cells:,} cells", most_cells=MOST_CELLS),
+                tr("Cut it, or make its cells larger, first."),
+            )
         names = {value: name for value, _, name in cells.bands[number - 1].classes}
         fields = [pa.field(self.field, pa.int64()), *([pa.field("class", pa.string())] if names else [])]
         schema = pa.schema([*fields, FIELD])
@@ -124,29 +128,29 @@ class Rasterise(Step):
     """Make cells of features: each has the number of the feature that it lies in, the last one where several do."""
 
     word: ClassVar = "rasterise"
-    label: ClassVar = "Cells of features"
-    group: ClassVar = "Features to cells"
+    label: ClassVar = tr("Cells of features")
+    group: ClassVar = tr("Features to cells")
     takes: ClassVar = FEATURES
     gathers: ClassVar = True
 
-    resolution: float | None = argument("the cell size in units of the CRS", None)
-    field: str = argument("the field of numbers; 1 where there is a feature if not given", "")
-    like: Source | None = argument("a grid whose cells are taken: a branch, an open layer or a dataset", None)
-    touching: bool = argument("every cell that is touched, not those whose middle lies inside", False)
-    how: str = argument("what counts where several features are", "last", choices=("last", "sum"))
+    resolution: float | None = argument(tr("the cell size in units of the CRS"), None)
+    field: str = argument(tr("the field of numbers; 1 where there is a feature if not given"), "")
+    like: Source | None = argument(tr("a grid whose cells are taken: a branch, an open layer or a dataset"), None)
+    touching: bool = argument(tr("every cell that is touched, not those whose middle lies inside"), False)
+    how: str = argument(tr("what counts where several features are"), "last", choices=("last", "sum"))
 
     @property
     def summary(self) -> str:
-        return self.field or "where there are features"
+        return self.field or tr("where there are features")
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         rows = self.features(flow)
         if self.how not in ("last", "sum"):
-            raise self.refused(f"there is no {self.how}", "There are: last, sum.")
+            raise self.refused(tr("there is no {how}", how=self.how), tr("There are: last, sum."))
         if self.field:
             self.fields_there(rows, (self.field,))
         if (self.resolution is None) == (self.like is None):
-            raise self.refused("it needs a cell size, or a grid whose cells are taken", "Give one of the two.")
+            raise self.refused(tr("it needs a cell size, or a grid whose cells are taken"), tr("Give one of the two."))
         table = rows.whole(context.check)
         shapes = shapes_of(table)
         values = self._values(table)
@@ -194,15 +198,17 @@ class Rasterise(Step):
             return self.grid(context.flow_of(self.like)).lattice
         assert self.resolution is not None
         if not self.resolution > 0:
-            raise self.refused("cells have no size", "Give a number above 0.")
+            raise self.refused(tr("cells have no size"), tr("Give a number above 0."))
         size = self.resolution
         b = shapely.total_bounds(shapes) if len(shapes) else np.full(4, np.nan)
         if not np.isfinite(b).all():
-            raise self.refused("there is no feature with a place", "Look at the steps before.")
+            raise self.refused(tr("there is no feature with a place"), tr("Look at the steps before."))
         xmin, ymin = np.floor(b[0] / size) * size, np.floor(b[1] / size) * size
         columns, tall = (int(max(1, np.ceil((high - low) / size))) for low, high in ((xmin, b[2]), (ymin, b[3])))
         if columns * tall > 40_000_000_000:
-            raise self.refused(f"it would have {columns * tall:,} cells", "Give a larger cell size.")
+            raise self.refused(
+                tr("it would have {columns:,} cells", columns=columns * tall), tr("Give a larger cell size.")
+            )
         extent = Extent(float(xmin), float(ymin), float(xmin + columns * size), float(ymin + tall * size), rows.crs)
         return Lattice.north_up(extent, (tall, columns))
 
@@ -214,21 +220,21 @@ class ZoneNumbers(Step):
     and, of whole numbers, the mode. A cell counts where its middle lies inside."""
 
     word: ClassVar = "zones"
-    label: ClassVar = "Numbers of zones"
-    group: ClassVar = "Features to cells"
+    label: ClassVar = tr("Numbers of zones")
+    group: ClassVar = tr("Features to cells")
     takes: ClassVar = FEATURES
     gathers: ClassVar = True
 
-    grid_source: Source = argument("the grid: a branch of the recipe, an open layer or a dataset")
-    band: str = argument("the band; the first if not given", "1")
-    prefix: str = argument("what the names of the fields begin with; the name of the grid if not given", "")
+    grid_source: Source = argument(tr("the grid: a branch of the recipe, an open layer or a dataset"))
+    band: str = argument(tr("the band; the first if not given"), "1")
+    prefix: str = argument(tr("what the names of the fields begin with; the name of the grid if not given"), "")
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.features(flow)
         cells = context.flow_of(self.grid_source)
         grid = self.grid(cells)
         if (rows.crs is None) != (grid.crs is None):
-            raise self.refused("one of the two has no CRS", "State it first.")
+            raise self.refused(tr("one of the two has no CRS"), tr("State it first."))
         number = band_number(self, grid, self.band)
         begin = self.prefix or grid.name
         whole = grid.dtype.kind in "iu"
@@ -245,14 +251,14 @@ class ZoneNumbers(Step):
         fields = [pa.field(f"{begin}_{n}", pa.int64() if n == "cells" else pa.float64()) for n in names]
         taken = [each.name for each in fields if each.name in rows.fields]
         if taken:
-            raise self.refused(f"there is a field {taken[0]}", "Give another beginning.")
+            raise self.refused(tr("there is a field {taken}", taken=taken[0]), tr("Give another beginning."))
         schema = pa.schema([*(f for f in rows.schema if f.name != FIELD.name), *fields, FIELD])
 
         def made(table: pa.Table) -> pa.Table:
             features = features_of(table, rows.crs)
             shapes = features.shapes
             if len(shapes) and not (shapes.path_kinds == POLYGON).any():
-                raise self.refused("there are no polygons", "Choose a layer of polygons.")
+                raise self.refused(tr("there are no polygons"), tr("Choose a layer of polygons."))
             if not same_crs(rows.crs, grid.crs):
                 shapes = shapes.moved(transform(shapes.xy, rows.crs, grid.crs))
             read = lambda window: grid.read(window, (number,))  # noqa: E731

@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model.argument import Source, argument
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.table.joining import partners
 
@@ -27,15 +28,15 @@ class JoinFields(Step):
     """Add the fields of another table, by equal keys; of several rows that have a key the first one counts."""
 
     word: ClassVar = "join"
-    label: ClassVar = "Join a table"
-    group: ClassVar = "Several sources"
+    label: ClassVar = tr("Join a table")
+    group: ClassVar = tr("Several sources")
 
-    other: Source = argument("the other table: a branch of the recipe, an open layer or a dataset")
-    key: str = argument("the field here")
-    other_key: str = argument("the field there; that of the same name if not given", "")
-    fields: tuple[str, ...] = argument("the fields to add; all if not given", ())
-    only_matched: bool = argument("leave out rows without a partner", False)
-    prefix: str = argument("what the names of the added fields begin with, before a point", "")
+    other: Source = argument(tr("the other table: a branch of the recipe, an open layer or a dataset"))
+    key: str = argument(tr("the field here"))
+    other_key: str = argument(tr("the field there; that of the same name if not given"), "")
+    fields: tuple[str, ...] = argument(tr("the fields to add; all if not given"), ())
+    only_matched: bool = argument(tr("leave out rows without a partner"), False)
+    prefix: str = argument(tr("what the names of the added fields begin with, before a point"), "")
 
     @property
     def summary(self) -> str:
@@ -57,7 +58,13 @@ class JoinFields(Step):
             keys = table.column(there)
             repeated = len(keys.drop_null()) - pc.count_distinct(keys, mode="only_valid").as_py()
             if repeated:
-                context.warn(f"{repeated:,} rows of {other.name} have a key that another row has; the first one counts")
+                context.warn(
+                    tr(
+                        "{repeated:,} rows of {name} have a key that another row has; the first one counts",
+                        repeated=repeated,
+                        name=other.name,
+                    )
+                )
             unmatched = 0
             for batch in rows.batches():
                 context.check()
@@ -65,7 +72,7 @@ class JoinFields(Step):
                 matched = found >= 0
                 unmatched += int((~matched).sum())
                 if self.only_matched:
-                    batch = split_rows(batch, matched, context, f"has no partner in {other.name}")
+                    batch = split_rows(batch, matched, context, tr("has no partner in {name}", name=other.name))
                     found = found[matched]
                 index = pa.array(found, mask=found < 0)
                 for place, name in enumerate(wanted):
@@ -73,7 +80,13 @@ class JoinFields(Step):
                     batch = batch.add_column(at_end + place, columns[place], column)
                 yield batch
             if unmatched and not self.only_matched:
-                context.warn(f"{unmatched:,} rows have no partner in {other.name}; the added fields are missing there")
+                context.warn(
+                    tr(
+                        "{unmatched:,} rows have no partner in {name}; the added fields are missing there",
+                        unmatched=unmatched,
+                        name=other.name,
+                    )
+                )
 
         return replace(rows, schema=schema, batches=batches, count=None if self.only_matched else rows.count)
 
@@ -90,23 +103,23 @@ class MergeRows(Step):
     none."""
 
     word: ClassVar = "merge"
-    label: ClassVar = "Merge rows"
-    group: ClassVar = "Several sources"
+    label: ClassVar = tr("Merge rows")
+    group: ClassVar = tr("Several sources")
 
-    others: tuple[Source, ...] = argument("the other sources: branches of the recipe, open layers or datasets")
-    source_field: str = argument("a field that gets the name of the source of each row; none if not given", "")
+    others: tuple[Source, ...] = argument(tr("the other sources: branches of the recipe, open layers or datasets"))
+    source_field: str = argument(tr("a field that gets the name of the source of each row; none if not given"), "")
 
     @property
     def summary(self) -> str:
-        return f"with {len(self.others)} more"
+        return tr("with {count} more", count=len(self.others))
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)
         flows = [rows, *(self.rows(context.flow_of(other)) for other in self.others)]
         if any(each.has_shapes != rows.has_shapes for each in flows):
-            raise self.refused("some sources have geometry and others have none", "Merge layers with layers.")
+            raise self.refused(tr("some sources have geometry and others have none"), tr("Merge layers with layers."))
         if rows.has_shapes and any((each.crs is None) != (rows.crs is None) for each in flows):
-            raise self.refused("some sources have a CRS and others have none", "State the CRS of each first.")
+            raise self.refused(tr("some sources have a CRS and others have none"), tr("State the CRS of each first."))
         schema = self._schema(flows, context)
 
         def batches() -> Iterator[pa.Table]:
@@ -130,7 +143,7 @@ class MergeRows(Step):
                 before = types.setdefault(name, here)
                 common = _common_type(before, here)
                 if pa.types.is_string(common) and before != here:
-                    context.warn(f"{name} has different types in the sources; it becomes text")
+                    context.warn(tr("{name} has different types in the sources; it becomes text", name=name))
                 types[name] = common
         fields = [pa.field(name, type_) for name, type_ in types.items() if name != self.source_field]
         fields += [pa.field(self.source_field, pa.string())] if self.source_field else []
@@ -177,17 +190,17 @@ class JoinByPlace(Step):
     """Add the fields of the feature of another layer that meets each feature; of several the first one counts."""
 
     word: ClassVar = "join-by-place"
-    label: ClassVar = "Join by place"
-    group: ClassVar = "Several sources"
+    label: ClassVar = tr("Join by place")
+    group: ClassVar = tr("Several sources")
 
-    other: Source = argument("the other layer: a branch of the recipe, an open layer or a dataset")
-    fields: tuple[str, ...] = argument("the fields to add; all if not given", ())
-    within: float = argument("how far apart they may be, in units of the CRS here", 0.0)
-    only_matched: bool = argument("leave out features that meet none", False)
+    other: Source = argument(tr("the other layer: a branch of the recipe, an open layer or a dataset"))
+    fields: tuple[str, ...] = argument(tr("the fields to add; all if not given"), ())
+    within: float = argument(tr("how far apart they may be, in units of the CRS here"), 0.0)
+    only_matched: bool = argument(tr("leave out features that meet none"), False)
 
     @property
     def summary(self) -> str:
-        return f"up to {self.within:g} away" if self.within else "where they meet"
+        return tr("up to {within:g} away", within=self.within) if self.within else tr("where they meet")
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         import shapely
@@ -211,7 +224,7 @@ class JoinByPlace(Step):
                 np.minimum.at(found, here, there)
                 matched = found < len(table)
                 if self.only_matched:
-                    batch = split_rows(batch, matched, context, f"meets no feature of {other.name}")
+                    batch = split_rows(batch, matched, context, tr("meets no feature of {name}", name=other.name))
                     found = found[matched]
                 index = pa.array(found, mask=found >= len(table))
                 for place, name in enumerate(wanted):

@@ -11,6 +11,7 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.model.argument import Source, argument
+from brisk_atlas.core.model.language import tr
 
 from ..flows import GEOMETRY, Flow, RowFlow, gathered_flow, in_batches
 from ..geometry_column import FIELD, is_nothing, of_dimension, of_one_type, shapes_of, with_shapes
@@ -31,13 +32,13 @@ class Overlay(Step):
     """
 
     word: ClassVar = "overlay"
-    label: ClassVar = "Overlay"
-    group: ClassVar = "Several sources"
+    label: ClassVar = tr("Overlay")
+    group: ClassVar = tr("Several sources")
     takes: ClassVar = FEATURES
     gathers: ClassVar = True
 
-    other: Source = argument("the other layer: a branch of the recipe, an open layer or a dataset")
-    how: str = argument("which parts are left", "intersect", choices=HOW)
+    other: Source = argument(tr("the other layer: a branch of the recipe, an open layer or a dataset"))
+    how: str = argument(tr("which parts are left"), "intersect", choices=HOW)
 
     @property
     def summary(self) -> str:
@@ -46,9 +47,11 @@ class Overlay(Step):
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows, other = self.features(flow), self.features(context.flow_of(self.other))
         if self.how not in HOW:
-            raise self.refused(f"there is no overlay {self.how}", f"There are: {', '.join(HOW)}.")
+            raise self.refused(
+                tr("there is no overlay {how}", how=self.how), tr("There are: {how}.", how=", ".join(HOW))
+            )
         if (other.crs is None) != (rows.crs is None):
-            raise self.refused("one of the two has no CRS", "State it first.")
+            raise self.refused(tr("one of the two has no CRS"), tr("State it first."))
         names = [f"{other.name}.{name}" if name in rows.fields else name for name in other.fields]
         theirs = [] if self.how == "difference" else [
             pa.field(new, other.schema.field(name).type) for name, new in zip(other.fields, names)
@@ -66,7 +69,7 @@ class Overlay(Step):
         there = _mended(moved_shapes(shapes_of(table), other.crs, rows.crs, self))
         areas = shapely.get_dimensions(there) == 2
         if not areas.all():
-            context.warn(f"{other.name}: only its polygons are laid on the layer")
+            context.warn(tr("{name}: only its polygons are laid on the layer", name=other.name))
             table, there = table.filter(pa.array(areas)), there[areas]
         tree = shapely.STRtree(there)
         left, right = tree.query(here, predicate="intersects")
@@ -143,18 +146,20 @@ class Dissolve(Step):
     """Make one feature of all that have the same values in some fields, of all where none are named."""
 
     word: ClassVar = "dissolve"
-    label: ClassVar = "Dissolve"
-    group: ClassVar = "Shape"
+    label: ClassVar = tr("Dissolve")
+    group: ClassVar = tr("Shape")
     takes: ClassVar = FEATURES
     gathers: ClassVar = True
 
-    by: tuple[str, ...] = argument("the fields whose values must be alike", ())
-    add: tuple[str, ...] = argument("what else of the rows: count, or sum, mean, minimum, maximum or first of a field, "
-                                    "such as “sum:area”", ("count",))  # fmt: skip
+    by: tuple[str, ...] = argument(tr("the fields whose values must be alike"), ())
+    add: tuple[str, ...] = argument(
+        tr("what else of the rows: count, or sum, mean, minimum, maximum or first of a field, such as “sum:area”"),
+        ("count",),
+    )
 
     @property
     def summary(self) -> str:
-        return f"by {', '.join(self.by)}" if self.by else "all into one"
+        return f"by {', '.join(self.by)}" if self.by else tr("all into one")
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.features(flow)
@@ -189,8 +194,11 @@ class Dissolve(Step):
         """Return the field, the engine's word and the new name of a sum."""
         how, _, name = text.partition(":")
         if how not in SUMMED or (how != "count" and name not in rows.fields):
-            raise self.refused(f"“{text}” is no sum of a field", f"Write count, or {', '.join(SUMMED)} and a field.")
+            raise self.refused(
+                tr("“{text}” is no sum of a field", text=text),
+                tr("Write count, or {summed} and a field.", summed=", ".join(SUMMED)),
+            )
         new = f"{how}_{name}" if name else "count"
         if new in self.by:
-            raise self.refused(f"there is a field {new}", "Rename it first.")
+            raise self.refused(tr("there is a field {new}", new=new), tr("Rename it first."))
         return name, SUMMED[how], new

@@ -12,6 +12,7 @@ import shapely
 from brisk_atlas.core.model import CellWindow, Extent
 from brisk_atlas.core.model.argument import Source, argument
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.place.unrolling import cut_around
@@ -31,25 +32,27 @@ class WithinExtent(Step):
     """Leave what lies in an extent: features that meet it, cut at its edge if wanted; cells; points."""
 
     word: ClassVar = "extent"
-    label: ClassVar = "Within an extent"
-    group: ClassVar = "Place"
+    label: ClassVar = tr("Within an extent")
+    group: ClassVar = tr("Place")
     takes: ClassVar = PLACED
 
-    extent: Extent = argument("the extent")
-    cut: bool = argument("cut features at the edge", True)
+    extent: Extent = argument(tr("the extent"))
+    cut: bool = argument(tr("cut features at the edge"), True)
 
     @property
     def summary(self) -> str:
         e = self.extent
-        return f"{e.xmin:,.6g} to {e.xmax:,.6g}, {e.ymin:,.6g} to {e.ymax:,.6g}"
+        return tr(
+            "{xmin:,.6g} to {xmax:,.6g}, {ymin:,.6g} to {ymax:,.6g}", xmin=e.xmin, xmax=e.xmax, ymin=e.ymin, ymax=e.ymax
+        )
 
     def flow(self, flow: Flow, context: StepContext) -> Flow:
         if self.extent.crs is not None and flow.crs is None:
-            raise self.refused("the data has no CRS", "State it first.")
+            raise self.refused(tr("the data has no CRS"), tr("State it first."))
         placed = transform_extent(self.extent, flow.crs) if self.extent.crs else replace(self.extent, crs=flow.crs)
         sides = sides_of(placed) if placed is not None else []
         if not sides:
-            raise self.refused("the extent has no place in the CRS of the data", "Choose another extent.")
+            raise self.refused(tr("the extent has no place in the CRS of the data"), tr("Choose another extent."))
         if isinstance(flow, GridFlow):
             return self._cells(flow, sides)
         if isinstance(flow, PointFlow):
@@ -62,16 +65,16 @@ class WithinExtent(Step):
             return chosen_points(flow, lambda run: inside(np.asarray(run.x), np.asarray(run.y)), context,
                                  extent=sides[0] if len(sides) == 1 else flow.extent)  # fmt: skip
         blade = shapely.union_all([shapely.box(*side.bounds) for side in sides])
-        return cut_rows(self.features(flow), blade, context, "lies outside the extent", cut=self.cut)
+        return cut_rows(self.features(flow), blade, context, tr("lies outside the extent"), cut=self.cut)
 
     def _cells(self, flow: GridFlow, sides: list[Extent]) -> GridFlow:
         own = flow.lattice.extent
         meeting = [c for side in sides if (c := side.intersection(own)) is not None and c.width > 0 and c.height > 0]
         if not meeting:
-            raise self.refused("the extent does not meet the grid", "Choose another extent.")
+            raise self.refused(tr("the extent does not meet the grid"), tr("Choose another extent."))
         if len(meeting) > 1:
-            raise self.refused("the extent goes across 180 degrees, where the grid's cells end",
-                               "Hand over each side by itself.")  # fmt: skip
+            raise self.refused(tr("the extent goes across 180 degrees, where the grid's cells end"),
+                               tr("Hand over each side by itself."))  # fmt: skip
         return shifted(flow, flow.lattice.within(flow.lattice.window_of(meeting[0])))
 
 
@@ -82,22 +85,22 @@ class Clip(Step):
     lies elsewhere have no data."""
 
     word: ClassVar = "clip"
-    label: ClassVar = "Clip"
-    group: ClassVar = "Place"
+    label: ClassVar = tr("Clip")
+    group: ClassVar = tr("Place")
     takes: ClassVar = PLACED
 
-    polygons: Source = argument("the layer of polygons: a branch of the recipe, an open layer or a dataset")
-    outside: bool = argument("leave what lies outside of them", False)
-    cut: bool = argument("cut features at the edge; else those that meet them stay whole", True)
+    polygons: Source = argument(tr("the layer of polygons: a branch of the recipe, an open layer or a dataset"))
+    outside: bool = argument(tr("leave what lies outside of them"), False)
+    cut: bool = argument(tr("cut features at the edge; else those that meet them stay whole"), True)
 
     @property
     def summary(self) -> str:
-        return "outside of polygons" if self.outside else "inside polygons"
+        return tr("outside of polygons") if self.outside else tr("inside polygons")
 
     def flow(self, flow: Flow, context: StepContext) -> Flow:
         other = self.features(context.flow_of(self.polygons))
         if (other.crs is None) != (flow.crs is None):
-            raise self.refused("one of the two has no CRS", "State it first.")
+            raise self.refused(tr("one of the two has no CRS"), tr("State it first."))
         if isinstance(flow, GridFlow):
             return self._cells(flow, other, context)
         if isinstance(flow, PointFlow):
@@ -119,14 +122,14 @@ class Clip(Step):
                 held.append(self._blade(other, rows.crs, context))
             return held[0]
 
-        where = "lies inside the polygons" if self.outside else "lies outside the polygons"
+        where = tr("lies inside the polygons") if self.outside else tr("lies outside the polygons")
         return cut_rows(rows, blade, context, where, cut=self.cut, outside=self.outside)
 
     def _polygons(self, other: RowFlow, crs: str | None, context: StepContext) -> np.ndarray:
         shapes = moved_shapes(shapes_of(other.whole(context.check)), other.crs, crs, self)
         areas = shapely.make_valid(shapes[shapely.get_dimensions(shapes) == 2])
         if not areas.size:
-            raise self.refused(f"{other.name} has no polygons", "Choose a layer of polygons.")
+            raise self.refused(tr("{name} has no polygons", name=other.name), tr("Choose a layer of polygons."))
         return areas
 
     def _blade(self, other: RowFlow, crs: str | None, context: StepContext) -> shapely.Geometry:
@@ -138,7 +141,7 @@ class Clip(Step):
         cut = Extent(xmin, ymin, xmax, ymax, flow.crs).intersection(flow.lattice.extent)
         if not self.outside:
             if cut is None or cut.width <= 0 or cut.height <= 0:
-                raise self.refused("the polygons do not meet the grid", "Choose another layer.")
+                raise self.refused(tr("the polygons do not meet the grid"), tr("Choose another layer."))
             flow = shifted(flow, flow.lattice.within(flow.lattice.window_of(cut)))
 
         def read(window: CellWindow, bands: tuple[int, ...]) -> Grid:

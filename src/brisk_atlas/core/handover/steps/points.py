@@ -14,6 +14,7 @@ from brisk_atlas.core.model import Band, CellWindow, Extent, Lattice
 from brisk_atlas.core.model.argument import Source, argument
 from brisk_atlas.core.model.cloud import POINT_CLASSES
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import transform
 
 from ..cube_kernels import SeenCubes
@@ -33,17 +34,17 @@ class ChooseClasses(Step):
     """Leave the points of some classes, or those of all others."""
 
     word: ClassVar = "classes"
-    label: ClassVar = "Classes of points"
-    group: ClassVar = "Points"
+    label: ClassVar = tr("Classes of points")
+    group: ClassVar = tr("Points")
     takes: ClassVar = POINTS
 
-    classes: tuple[int, ...] = argument("the numbers of the classes, such as 2 for ground")
-    others: bool = argument("leave all others instead", False)
+    classes: tuple[int, ...] = argument(tr("the numbers of the classes, such as 2 for ground"))
+    others: bool = argument(tr("leave all others instead"), False)
 
     @property
     def summary(self) -> str:
         names = ", ".join(POINT_CLASSES.get(each, str(each)) for each in self.classes)
-        return f"all but {names}" if self.others else names
+        return tr("all but {names}", names=names) if self.others else names
 
     @property
     def square(self) -> float | None:
@@ -65,16 +66,20 @@ class ThinPoints(Step):
     """Leave one point of each cube of a size: the first one. Or one in so many."""
 
     word: ClassVar = "thin"
-    label: ClassVar = "Thin points"
-    group: ClassVar = "Points"
+    label: ClassVar = tr("Thin points")
+    group: ClassVar = tr("Points")
     takes: ClassVar = POINTS
 
-    size: float = argument("the size of the cubes in units of the CRS", 0.0)
-    every: int = argument("leave one point in so many instead", 0)
+    size: float = argument(tr("the size of the cubes in units of the CRS"), 0.0)
+    every: int = argument(tr("leave one point in so many instead"), 0)
 
     @property
     def summary(self) -> str:
-        return f"one in {self.every:,}" if self.every else f"one in each cube of {self.size:g}"
+        return (
+            tr("one in {every:,}", every=self.every)
+            if self.every
+            else tr("one in each cube of {size:g}", size=self.size)
+        )
 
     @property
     def square(self) -> float | None:
@@ -83,7 +88,7 @@ class ThinPoints(Step):
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud = self.points(flow)
         if (self.size > 0) == (self.every > 0):
-            raise self.refused("it needs a size, or how many", "Give one of the two, above 0.")
+            raise self.refused(tr("it needs a size, or how many"), tr("Give one of the two, above 0."))
         if self.every:
             return self._every(cloud, context)
 
@@ -115,11 +120,11 @@ class TilePoints(Step):
     """Write a file for each square tile; the name of the file gets the column and the row of the tile."""
 
     word: ClassVar = "tile"
-    label: ClassVar = "Tiles of points"
-    group: ClassVar = "Points"
+    label: ClassVar = tr("Tiles of points")
+    group: ClassVar = tr("Points")
     takes: ClassVar = POINTS
 
-    size: float = argument("the size of a tile in units of the CRS")
+    size: float = argument(tr("the size of a tile in units of the CRS"))
 
     @property
     def summary(self) -> str:
@@ -131,7 +136,7 @@ class TilePoints(Step):
 
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         if not self.size > 0:
-            raise self.refused("tiles have no size", "Give a number above 0.")
+            raise self.refused(tr("tiles have no size"), tr("Give a number above 0."))
         return replace(self.points(flow), tile_size=self.size)
 
 
@@ -141,13 +146,13 @@ class HeightAboveGround(Step):
     """Add the height above the points of the ground, between which it is linear; beyond them above the nearest one."""
 
     word: ClassVar = "above-ground"
-    label: ClassVar = "Height above ground"
-    group: ClassVar = "Points"
+    label: ClassVar = tr("Height above ground")
+    group: ClassVar = tr("Points")
     takes: ClassVar = POINTS
     gathers: ClassVar = True
 
-    ground: tuple[int, ...] = argument("the classes that are ground", (GROUND,))
-    replace_heights: bool = argument("put it in the place of the heights, not into a dimension of its own", False)
+    ground: tuple[int, ...] = argument(tr("the classes that are ground"), (GROUND,))
+    replace_heights: bool = argument(tr("put it in the place of the heights, not into a dimension of its own"), False)
 
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud = self.points(flow)
@@ -163,7 +168,9 @@ class HeightAboveGround(Step):
             z = np.asarray(whole.z)
             ground = np.isin(np.asarray(whole["classification"]), self.ground)
             if ground.sum() < 3:
-                raise self.refused("it has fewer than three points of the ground", "Name the classes that are ground.")
+                raise self.refused(
+                    tr("it has fewer than three points of the ground"), tr("Name the classes that are ground.")
+                )
             middle = xy.mean(axis=0)
             between = LinearNDInterpolator(xy[ground] - middle, z[ground])
             nearest = NearestNDInterpolator(xy[ground] - middle, z[ground])
@@ -188,14 +195,14 @@ class ColourPoints(Step):
     """Give points the colours of a picture: of its first three bands, or of three that are named."""
 
     word: ClassVar = "colour"
-    label: ClassVar = "Colour points"
-    group: ClassVar = "Points"
+    label: ClassVar = tr("Colour points")
+    group: ClassVar = tr("Points")
     takes: ClassVar = POINTS
 
-    scene: Source = argument("the picture: a branch of the recipe, an open layer or a dataset")
-    bands: tuple[str, ...] = argument("the bands of red, green and blue", ("1", "2", "3"))
-    low: float | None = argument("the value that becomes black; of 8 bits as it is if not given", None)
-    high: float | None = argument("the value that becomes white", None)
+    scene: Source = argument(tr("the picture: a branch of the recipe, an open layer or a dataset"))
+    bands: tuple[str, ...] = argument(tr("the bands of red, green and blue"), ("1", "2", "3"))
+    low: float | None = argument(tr("the value that becomes black; of 8 bits as it is if not given"), None)
+    high: float | None = argument(tr("the value that becomes white"), None)
 
     @property
     def square(self) -> float | None:
@@ -204,14 +211,14 @@ class ColourPoints(Step):
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud, picture = self.points(flow), self.grid(context.flow_of(self.scene))
         if len(self.bands) != 3:
-            raise self.refused("colours need three bands", "Name three.")
+            raise self.refused(tr("colours need three bands"), tr("Name three."))
         numbers = tuple(band_number(self, picture, name) for name in self.bands)
         if (cloud.crs is None) != (picture.crs is None):
-            raise self.refused("one of the two has no CRS", "State it first.")
+            raise self.refused(tr("one of the two has no CRS"), tr("State it first."))
         low, high = self.low, self.high
         if low is None or high is None:
             if picture.dtype != np.uint8:
-                raise self.refused("the picture has no 8 bits", "Give the values of black and white.")
+                raise self.refused(tr("the picture has no 8 bits"), tr("Give the values of black and white."))
             low, high = 0.0, 255.0
         header = deepcopy(cloud.header)
         if "red" not in set(header.point_format.dimension_names):
@@ -258,25 +265,25 @@ class SurfaceOfPoints(Step):
     heights between the points on triangles (Delaunay)."""
 
     word: ClassVar = "surface"
-    label: ClassVar = "Grid of points"
-    group: ClassVar = "Points to cells"
+    label: ClassVar = tr("Grid of points")
+    group: ClassVar = tr("Points to cells")
     takes: ClassVar = POINTS
     gathers: ClassVar = True
 
-    resolution: float = argument("the cell size in units of the CRS")
-    what: str = argument("what each cell gets", "mean", choices=WHAT)
-    classes: tuple[int, ...] = argument("the classes of points that count; all if not given", ())
+    resolution: float = argument(tr("the cell size in units of the CRS"))
+    what: str = argument(tr("what each cell gets"), "mean", choices=WHAT)
+    classes: tuple[int, ...] = argument(tr("the classes of points that count; all if not given"), ())
 
     @property
     def summary(self) -> str:
-        return f"{self.what}, cells of {self.resolution:g}"
+        return tr("{what}, cells of {resolution:g}", what=self.what, resolution=self.resolution)
 
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cloud = self.points(flow)
         if self.what not in WHAT:
-            raise self.refused(f"there is no {self.what}", f"There are: {', '.join(WHAT)}.")
+            raise self.refused(tr("there is no {what}", what=self.what), tr("There are: {what}.", what=", ".join(WHAT)))
         if not self.resolution > 0:
-            raise self.refused("cells have no size", "Give a number above 0.")
+            raise self.refused(tr("cells have no size"), tr("Give a number above 0."))
         lattice = self._lattice(cloud)
         held: list[tuple[np.ndarray, np.ndarray]] = []
 
@@ -300,7 +307,9 @@ class SurfaceOfPoints(Step):
         first = np.floor(low / size) * size
         columns, rows = (int(max(1, np.floor((h - f) / size) + 1)) for h, f in zip(high, first))
         if columns * rows > MOST_CELLS:
-            raise self.refused(f"it would have {columns * rows:,} cells", "Give a larger cell size.")
+            raise self.refused(
+                tr("it would have {columns:,} cells", columns=columns * rows), tr("Give a larger cell size.")
+            )
         extent = Extent(*map(float, first), float(first[0] + columns * size), float(first[1] + rows * size), cloud.crs)  # type: ignore[call-arg, arg-type]
         return Lattice.north_up(extent, (rows, columns))
 
@@ -344,7 +353,7 @@ class SurfaceOfPoints(Step):
         chosen = self._chosen(whole)
         xy = np.column_stack([np.asarray(whole.x)[chosen], np.asarray(whole.y)[chosen]])
         if len(xy) < 3:
-            raise self.refused("it has fewer than three points", "Choose other classes.")
+            raise self.refused(tr("it has fewer than three points"), tr("Choose other classes."))
         middle = xy.mean(axis=0)
         between = LinearNDInterpolator(xy - middle, np.asarray(whole.z)[chosen])
         values = np.full((lattice.rows, lattice.columns), np.nan)

@@ -17,6 +17,7 @@ import pyarrow.compute as pc
 
 from brisk_atlas.core.model import DataKind
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record import STANDARDS, convert, read_document, standard_named
 from brisk_atlas.core.record.elements import label_of
 from brisk_atlas.core.record.model import Constraint, Entity, KeywordSet, ValueRange
@@ -34,7 +35,7 @@ MOST_WARNED = 6  # of what a standard has no place for
 class RecordStep(Step):
     """A step that changes the record and leaves the data."""
 
-    group: ClassVar = "Record"
+    group: ClassVar = tr("Record")
     takes: ClassVar = PLACED | {DataKind.TABLE}
 
     def flow(self, flow: Flow, context: StepContext) -> Flow:
@@ -52,13 +53,13 @@ class FillPieceRecord(RecordStep):
     """State in the record what is known from the data, the range of each field too, and what is given here."""
 
     word: ClassVar = "record-fill"
-    label: ClassVar = "Fill the record"
+    label: ClassVar = tr("Fill the record")
 
-    title: str = argument("the title; that of the source's record if not given", "")
-    abstract: str = argument("the summary; that of the source's record if not given", "")
-    keywords: tuple[str, ...] = argument("keywords to add", ())
-    licence: str = argument("under which conditions the data may be used", "")
-    ranges: bool = argument("state the minimum and the maximum of numbers and dates", True)
+    title: str = argument(tr("the title; that of the source's record if not given"), "")
+    abstract: str = argument(tr("the summary; that of the source's record if not given"), "")
+    keywords: tuple[str, ...] = argument(tr("keywords to add"), ())
+    licence: str = argument(tr("under which conditions the data may be used"), "")
+    ranges: bool = argument(tr("state the minimum and the maximum of numbers and dates"), True)
 
     @property
     def summary(self) -> str:
@@ -80,7 +81,7 @@ class FillPieceRecord(RecordStep):
             changes["entities"] = _with_ranges(record.entities, piece)
         for name in changes:
             if not standard.places(name) and name != "entities":
-                warn(f"{standard.name} has no place for {label_of((name,))}")
+                warn(tr("{name} has no place for {label_of}", name=standard.name, label_of=label_of((name,))))
         return replace(draft, record=replace(record, **changes))
 
 
@@ -111,11 +112,11 @@ class ApplyRecordTemplate(RecordStep):
     """Put into the record what a template states: into gaps alone, or over what is stated."""
 
     word: ClassVar = "record-template"
-    label: ClassVar = "Apply a record template"
+    label: ClassVar = tr("Apply a record template")
 
-    template: str = argument("the file of the template, a record")
-    over: bool = argument("write over what the record states", False)
-    elements: tuple[str, ...] = argument("the elements to take, by name; all if not given", ())
+    template: str = argument(tr("the file of the template, a record"))
+    over: bool = argument(tr("write over what the record states"), False)
+    elements: tuple[str, ...] = argument(tr("the elements to take, by name; all if not given"), ())
 
     @property
     def summary(self) -> str:
@@ -123,13 +124,13 @@ class ApplyRecordTemplate(RecordStep):
 
     def edited(self, draft: RecordDraft, piece: Path | None, warn: Warn) -> RecordDraft:
         if not self.template.strip():
-            raise self.refused("it has no template", "Choose a record.")
+            raise self.refused(tr("it has no template"), tr("Choose a record."))
         template = read_document(Path(self.template).expanduser())
         how = REPLACE if self.over else FILL
         record, changes = applied(draft.record, template.record, how, self.elements or None)
         for change in changes:
             if not draft.standard.places(change.element):
-                warn(f"{draft.standard.name} has no place for {change.label}")
+                warn(tr("{name} has no place for {label}", name=draft.standard.name, label=change.label))
         return replace(draft, record=record)
 
 
@@ -139,9 +140,9 @@ class ConvertRecordTo(RecordStep):
     """Write the record in another standard; what has no place there is warned of."""
 
     word: ClassVar = "record-convert"
-    label: ClassVar = "Convert the record"
+    label: ClassVar = tr("Convert the record")
 
-    standard: str = argument("the standard to write it in", "ISO 19139", choices=tuple(STANDARDS))
+    standard: str = argument(tr("the standard to write it in"), "ISO 19139", choices=tuple(STANDARDS))
 
     @property
     def summary(self) -> str:
@@ -149,14 +150,17 @@ class ConvertRecordTo(RecordStep):
 
     def edited(self, draft: RecordDraft, piece: Path | None, warn: Warn) -> RecordDraft:
         if self.standard not in STANDARDS:
-            raise self.refused(f"no standard is called {self.standard}", f"There are: {', '.join(STANDARDS)}.")
+            raise self.refused(
+                tr("no standard is called {standard}", standard=self.standard),
+                tr("There are: {standards}.", standards=", ".join(STANDARDS)),
+            )
         standard = standard_named(self.standard)
         made = convert(draft.document(Path("record")), standard, Path("record" + standard.suffix))
         lines = [line for line in made.lines() if line.startswith(("lost", "missing", "not carried"))]
         for line in lines[:MOST_WARNED]:
             warn(f"{standard.name}, {line}")
         if len(lines) > MOST_WARNED:
-            warn(f"{standard.name}: {len(lines) - MOST_WARNED:,} more are lost or missing")
+            warn(tr("{name}: {count:,} more are lost or missing", name=standard.name, count=len(lines) - MOST_WARNED))
         return replace(draft, standard=standard)
 
 

@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.language import tr, trn
 
 from ..flows import Flow, RowFlow, gathered_flow, rows_flow
 from ..row_expressions import check_condition, prepared_for, rows_matching
@@ -23,10 +24,10 @@ class RowsWhere(Step):
     """Leave the rows that meet a condition in SQL."""
 
     word: ClassVar = "where"
-    label: ClassVar = "Rows where"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("Rows where")
+    group: ClassVar = tr("Rows")
 
-    where: str = argument("an SQL condition, such as year = 2031")
+    where: str = argument(tr("an SQL condition, such as year = 2031"))
 
     @property
     def summary(self) -> str:
@@ -38,7 +39,7 @@ class RowsWhere(Step):
 
         def chosen(table: pa.Table) -> pa.Table:
             passed = rows_matching(table, prepared, self.where, rows.crs, context.check)
-            return split_rows(table, passed, context, "does not meet the condition")
+            return split_rows(table, passed, context, tr("does not meet the condition"))
 
         check_condition(rows.schema, prepared, self.where, rows.crs)  # so that a fault shows before anything is read
         if prepared.windowed:  # it looks at all rows
@@ -52,20 +53,20 @@ class RowsByNumber(Step):
     """Leave rows by their numbers, such as those that were picked on the map."""
 
     word: ClassVar = "rows"
-    label: ClassVar = "Rows by number"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("Rows by number")
+    group: ClassVar = tr("Rows")
 
-    rows_wanted: tuple[int, ...] = argument("the numbers of the rows in the source; the first is 0")
+    rows_wanted: tuple[int, ...] = argument(tr("the numbers of the rows in the source; the first is 0"))
 
     @property
     def summary(self) -> str:
-        return f"{len(self.rows_wanted):,} rows"
+        return trn("{count:,} row", "{count:,} rows", len(self.rows_wanted))
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)
         wanted = np.unique(np.array(self.rows_wanted, np.int64))
         if not wanted.size or wanted[0] < 0:
-            raise self.refused("it names no row", "Pick some on the map or in Sheet.")
+            raise self.refused(tr("it names no row"), tr("Pick some on the map or in Sheet."))
 
         def batches() -> Iterator[pa.Table]:
             first = 0
@@ -74,7 +75,7 @@ class RowsByNumber(Step):
                 passed = np.zeros(batch.num_rows, bool)
                 passed[here] = True
                 first += batch.num_rows
-                yield split_rows(batch, passed, context, "was not chosen")
+                yield split_rows(batch, passed, context, tr("was not chosen"))
 
         return replace(rows, batches=batches, count=None if rows.sampled else len(wanted))
 
@@ -85,16 +86,16 @@ class DropDuplicates(Step):
     """Leave one row of those that are alike in some fields, or in all of them and in geometry."""
 
     word: ClassVar = "drop-duplicates"
-    label: ClassVar = "Drop duplicates"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("Drop duplicates")
+    group: ClassVar = tr("Rows")
     gathers: ClassVar = True
 
-    fields: tuple[str, ...] = argument("the fields that must be alike; all and the geometry if not given", ())
-    last: bool = argument("leave the last of those that are alike, not the first", False)
+    fields: tuple[str, ...] = argument(tr("the fields that must be alike; all and the geometry if not given"), ())
+    last: bool = argument(tr("leave the last of those that are alike, not the first"), False)
 
     @property
     def summary(self) -> str:
-        return f"by {', '.join(self.fields)}" if self.fields else "alike in everything"
+        return f"by {', '.join(self.fields)}" if self.fields else tr("alike in everything")
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)
@@ -109,7 +110,7 @@ class DropDuplicates(Step):
             found = numbered.group_by(keys.column_names).aggregate([("row", "max" if self.last else "min")])
             passed = np.zeros(table.num_rows, bool)
             passed[found.column(found.column_names.index(f"row_{'max' if self.last else 'min'}")).to_numpy()] = True
-            return split_rows(table, passed, context, "is alike another row")
+            return split_rows(table, passed, context, tr("is alike another row"))
 
         return gathered_flow(rows, rows.schema, made, count=None)
 
@@ -127,11 +128,13 @@ class Sort(Step):
     """Put the rows in the order of some fields."""
 
     word: ClassVar = "sort"
-    label: ClassVar = "Sort rows"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("Sort rows")
+    group: ClassVar = tr("Rows")
     gathers: ClassVar = True
 
-    by: tuple[str, ...] = argument("the fields, the first one first; with a minus before it the highest value first")
+    by: tuple[str, ...] = argument(
+        tr("the fields, the first one first; with a minus before it the highest value first")
+    )
 
     @property
     def summary(self) -> str:
@@ -156,10 +159,10 @@ class LeadingRows(Step):
     """Leave the first rows."""
 
     word: ClassVar = "first-rows"
-    label: ClassVar = "First rows"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("First rows")
+    group: ClassVar = tr("Rows")
 
-    count: int = argument("how many")
+    count: int = argument(tr("how many"))
 
     @property
     def summary(self) -> str:
@@ -168,7 +171,7 @@ class LeadingRows(Step):
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)
         if self.count < 1:
-            raise self.refused("it leaves no row", "Give a number above 0.")
+            raise self.refused(tr("it leaves no row"), tr("Give a number above 0."))
 
         def batches() -> Iterator[pa.Table]:
             left = self.count
@@ -188,14 +191,14 @@ class SplitByValue(Step):
     """Write a file for each value of a field; the name of the file gets the value."""
 
     word: ClassVar = "split"
-    label: ClassVar = "Split by value"
-    group: ClassVar = "Rows"
+    label: ClassVar = tr("Split by value")
+    group: ClassVar = tr("Rows")
 
-    field: str = argument("the field whose values part the rows")
+    field: str = argument(tr("the field whose values part the rows"))
 
     @property
     def summary(self) -> str:
-        return f"a file for each {self.field}"
+        return tr("a file for each {field}", field=self.field)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)

@@ -10,6 +10,7 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic
 from brisk_atlas.core.table.measures import measure
 
@@ -33,8 +34,8 @@ class RepairGeometry(Step):
     """Mend geometries that are not valid: bow ties, unclosed or overlapping rings. What has no area is left out."""
 
     word: ClassVar = "repair"
-    label: ClassVar = "Repair geometry"
-    group: ClassVar = "Shape"
+    label: ClassVar = tr("Repair geometry")
+    group: ClassVar = tr("Shape")
     takes: ClassVar = FEATURES
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
@@ -44,10 +45,15 @@ class RepairGeometry(Step):
             if wrong.any():
                 made = shapely.make_valid(shapes[wrong], method="structure", keep_collapsed=False)
                 out[wrong] = of_dimension(made, shapely.get_dimensions(shapes[wrong]))
-                context.warn(f"geometries were mended, such as: {shapely.is_valid_reason(shapes[wrong][0])}")
+                context.warn(
+                    tr(
+                        "geometries were mended, such as: {is_valid_reason}",
+                        is_valid_reason=shapely.is_valid_reason(shapes[wrong][0]),
+                    )
+                )
             return of_one_type(out)
 
-        return shapes_flow(self.features(flow), mended, context, drop="has no valid geometry")
+        return shapes_flow(self.features(flow), mended, context, drop=tr("has no valid geometry"))
 
 
 @step
@@ -56,22 +62,22 @@ class Simplify(Step):
     """Leave out vertices that matter little. Polygons that share borders still share them afterwards."""
 
     word: ClassVar = "simplify"
-    label: ClassVar = "Simplify"
-    group: ClassVar = "Shape"
+    label: ClassVar = tr("Simplify")
+    group: ClassVar = tr("Shape")
     takes: ClassVar = FEATURES
     gathers: ClassVar = True
 
-    tolerance: float = argument("about how far an edge may move, in units of the CRS")
-    shared_borders: bool = argument("polygons keep their shared borders", True)
+    tolerance: float = argument(tr("about how far an edge may move, in units of the CRS"))
+    shared_borders: bool = argument(tr("polygons keep their shared borders"), True)
 
     @property
     def summary(self) -> str:
-        return f"up to {self.tolerance:g}"
+        return tr("up to {tolerance:g}", tolerance=self.tolerance)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.features(flow)
         if not self.tolerance > 0:
-            raise self.refused("the tolerance is 0", "Give a number above 0.")
+            raise self.refused(tr("the tolerance is 0"), tr("Give a number above 0."))
         if not self.shared_borders:
             return shapes_flow(rows, lambda s: shapely.simplify(s, self.tolerance), context)
 
@@ -82,7 +88,9 @@ class Simplify(Step):
             if areas.any():
                 valid = shapely.make_valid(shapes[areas])
                 if not shapely.coverage_is_valid(valid):
-                    context.warn("some polygons overlap or leave slivers, so that their borders are not shared there")
+                    context.warn(
+                        tr("some polygons overlap or leave slivers, so that their borders are not shared there")
+                    )
                 out[areas] = shapely.coverage_simplify(valid, self.tolerance)
             out[~areas] = shapely.simplify(shapes[~areas], self.tolerance)
             return with_shapes(table, out)
@@ -96,13 +104,13 @@ class Buffer(Step):
     """Widen features by a distance, or narrow polygons by a negative one."""
 
     word: ClassVar = "buffer"
-    label: ClassVar = "Buffer"
-    group: ClassVar = "Shape"
+    label: ClassVar = tr("Buffer")
+    group: ClassVar = tr("Shape")
     takes: ClassVar = FEATURES
 
-    distance: float = argument("how far, in units of the CRS; in metres for longitude and latitude")
-    segments: int = argument("vertices of a quarter circle", 16)
-    flat: bool = argument("end lines flat, not round", False)
+    distance: float = argument(tr("how far, in units of the CRS; in metres for longitude and latitude"))
+    segments: int = argument(tr("vertices of a quarter circle"), 16)
+    flat: bool = argument(tr("end lines flat, not round"), False)
 
     @property
     def summary(self) -> str:
@@ -122,7 +130,7 @@ class Buffer(Step):
                 shapes = widened(shapes)
             return of_one_type(shapes)
 
-        return shapes_flow(rows, made, context, drop="nothing is left of it")
+        return shapes_flow(rows, made, context, drop=tr("nothing is left of it"))
 
 
 def _in_planes(shapes: np.ndarray, crs: str, work) -> np.ndarray:  # type: ignore[no-untyped-def]
@@ -154,8 +162,8 @@ class SingleParts(Step):
     """Make a row of each part of features that have several."""
 
     word: ClassVar = "single-parts"
-    label: ClassVar = "Single parts"
-    group: ClassVar = "Shape"
+    label: ClassVar = tr("Single parts")
+    group: ClassVar = tr("Shape")
     takes: ClassVar = FEATURES
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
@@ -188,11 +196,11 @@ class AddMeasures(Step):
     """Add fields with area and length on the ellipsoid, the same in the plane, centroid or number of vertices."""
 
     word: ClassVar = "measures"
-    label: ClassVar = "Add measures"
-    group: ClassVar = "Fields"
+    label: ClassVar = tr("Add measures")
+    group: ClassVar = tr("Fields")
     takes: ClassVar = FEATURES
 
-    measures: tuple[str, ...] = argument("area, length, plane area, plane length, centroid or vertices", ("area",))
+    measures: tuple[str, ...] = argument(tr("area, length, plane area, plane length, centroid or vertices"), ("area",))
 
     @property
     def summary(self) -> str:
@@ -202,7 +210,10 @@ class AddMeasures(Step):
         rows = self.features(flow)
         strange = [name for name in self.measures if name not in MEASURED]
         if strange:
-            raise self.refused(f"there is no measure {', '.join(strange)}", f"There are: {', '.join(MEASURED)}.")
+            raise self.refused(
+                tr("there is no measure {strange}", strange=", ".join(strange)),
+                tr("There are: {measured}.", measured=", ".join(MEASURED)),
+            )
         if {"area", "length"} & set(self.measures):
             refuse_without_crs(self, rows)
         wanted: list[tuple[str, str, str]] = []
@@ -212,7 +223,9 @@ class AddMeasures(Step):
             wanted += both if function == "centroid" else [(function, field, unit)]
         taken = [field for _, field, _ in wanted if field in rows.fields]
         if taken:
-            raise self.refused(f"there is a field {', '.join(taken)}", "Rename it or leave it out first.")
+            raise self.refused(
+                tr("there is a field {taken}", taken=", ".join(taken)), tr("Rename it or leave it out first.")
+            )
 
         def made(table: pa.Table) -> pa.Table:
             features = features_of(table, rows.crs)

@@ -11,6 +11,7 @@ from brisk_atlas.core.draw.kernels.grid import slopes
 from brisk_atlas.core.model import Band, CellWindow
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import measured_metres
 
 from ..flows import Flow, GridFlow
@@ -32,15 +33,15 @@ class Terrain(Step):
     """
 
     word: ClassVar = "terrain"
-    label: ClassVar = "Terrain"
-    group: ClassVar = "Cells"
+    label: ClassVar = tr("Terrain")
+    group: ClassVar = tr("Cells")
     takes: ClassVar = GRID
 
-    what: str = argument("what is made", "slope", choices=tuple(UNITS))
-    band: str = argument("the band of heights; the first if not given", "1")
-    azimuth: float = argument("of a hillshade: where the light comes from, clockwise from north", 315.0)
-    altitude: float = argument("of a hillshade: how high the light stands", 45.0)
-    exaggeration: float = argument("by how much heights are multiplied first", 1.0)
+    what: str = argument(tr("what is made"), "slope", choices=tuple(UNITS))
+    band: str = argument(tr("the band of heights; the first if not given"), "1")
+    azimuth: float = argument(tr("of a hillshade: where the light comes from, clockwise from north"), 315.0)
+    altitude: float = argument(tr("of a hillshade: how high the light stands"), 45.0)
+    exaggeration: float = argument(tr("by how much heights are multiplied first"), 1.0)
 
     @property
     def summary(self) -> str:
@@ -49,9 +50,11 @@ class Terrain(Step):
     def flow(self, flow: Flow, context: StepContext) -> GridFlow:
         cells = self.grid(flow)
         if self.what not in UNITS:
-            raise self.refused(f"there is no {self.what}", f"There are: {', '.join(UNITS)}.")
+            raise self.refused(
+                tr("there is no {what}", what=self.what), tr("There are: {units}.", units=", ".join(UNITS))
+            )
         if not cells.lattice.is_upright:
-            raise self.refused("the grid is rotated", "Add the step “Resample” first.")
+            raise self.refused(tr("the grid is rotated"), tr("Add the step “Resample” first."))
         number = band_number(self, cells, self.band)
         dtype = np.dtype(np.uint8 if self.what == "hillshade" else np.float32)
 

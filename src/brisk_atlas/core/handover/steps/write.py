@@ -17,6 +17,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.errors import PANICS
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
@@ -41,19 +42,21 @@ class WriteStep(Step):
     write rows to a table of a database, by an address that ends with #schema.table."""
 
     word: ClassVar = "write"
-    label: ClassVar = "Write"
-    group: ClassVar = "Write"
+    label: ClassVar = tr("Write")
+    group: ClassVar = tr("Write")
     takes: ClassVar = PLACED | {DataKind.TABLE}
 
-    path: str = argument("the file or table to write; ${name} is the name of the source, ${out} the folder of the run")
-    format: str = argument("the format by its name, where the ending does not say it", "")
+    path: str = argument(
+        tr("the file or table to write; ${name} is the name of the source, ${out} the folder of the run")
+    )
+    format: str = argument(tr("the format by its name, where the ending does not say it"), "")
     options: dict[str, Any] = field(
         default_factory=dict, metadata={"help": "options of the format, by name", "placed": False, "choices": ()}
     )
-    append: bool = argument("add a layer, or rows, to a file that is there, where the format can", False)
-    empty: bool = argument("write a file without rows too; else that is a failure", False)
-    record: str = argument("where the record goes that goes with it", "none", choices=RECORDS)
-    licence: str = argument("of a zip: the text of the licence that goes with it", "")
+    append: bool = argument(tr("add a layer, or rows, to a file that is there, where the format can"), False)
+    empty: bool = argument(tr("write a file without rows too; else that is a failure"), False)
+    record: str = argument(tr("where the record goes that goes with it"), "none", choices=RECORDS)
+    licence: str = argument(tr("of a zip: the text of the licence that goes with it"), "")
 
     @property
     def summary(self) -> str:
@@ -87,26 +90,35 @@ class WriteStep(Step):
     def check(self, flow: Flow) -> None:
         """Raise AtlasError where the data can't be written so."""
         if not self.path.strip():
-            raise self.refused("it has no file to write to", "Choose one.")
+            raise self.refused(tr("it has no file to write to"), tr("Choose one."))
         format_ = self.chosen_format(flow)
         format_.chosen(self.options)
         if self.append and not format_.appends:
-            raise self.refused(f"nothing can be added to a file of {format_.name}", "Choose GeoPackage.")
+            raise self.refused(
+                tr("nothing can be added to a file of {name}", name=format_.name), tr("Choose GeoPackage.")
+            )
         if flow.kind not in format_.kinds:
-            raise self.refused(f"a {flow.kind} is not written to a table of a database", "Write a file.")
+            raise self.refused(
+                tr("a {kind} is not written to a table of a database", kind=flow.kind), tr("Write a file.")
+            )
         if self.table is not None and isinstance(flow, RowFlow) and flow.parted:
-            raise self.refused("rows that are parted go to files", "Leave out the step that parts them.")
+            raise self.refused(tr("rows that are parted go to files"), tr("Leave out the step that parts them."))
         if self.record not in RECORDS:
-            raise self.refused(f"a record is not put {self.record}", f"It is one of {', '.join(RECORDS)}.")
+            raise self.refused(
+                tr("a record is not put {record}", record=self.record),
+                tr("It is one of {records}.", records=", ".join(RECORDS)),
+            )
         if self.record != "none" and self.table is not None:
-            raise self.refused("no record goes with a table", "Write the record to a file by itself.")
+            raise self.refused(tr("no record goes with a table"), tr("Write the record to a file by itself."))
         if self.record == "inside" and format_.name != "GeoPackage":
-            raise self.refused(f"a file of {format_.name} has no record inside", "Choose beside.")
+            raise self.refused(tr("a file of {name} has no record inside", name=format_.name), tr("Choose beside."))
 
     def check_record(self, plan: RecordPlan) -> None:
         """Raise BadStep where steps make a record that is not written."""
         if plan.edits and self.record == "none" and not self.is_package:
-            raise self.refused("the record that the steps make goes nowhere", "Choose a record beside or inside.")
+            raise self.refused(
+                tr("the record that the steps make goes nowhere"), tr("Choose a record beside or inside.")
+            )
 
     def losses(self, flow: Flow) -> list[Loss]:
         """Return what the format does not hold of the data."""
@@ -143,14 +155,14 @@ class WriteStep(Step):
         """Write rows to a table of a database."""
         assert isinstance(flow, RowFlow)
         format_ = table_format_of(table)
-        report(0.05, "computing")
+        report(0.05, tr("computing"))
         flow, facts = with_facts(flow, context.scratch, context.check)
         if not facts.count and not self.empty:
-            raise CannotWrite(table, "the steps leave nothing to write", "Look at which one leaves it out.")
+            raise CannotWrite(table, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
         if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
             flow = promoted(flow, facts.common)
         format_.writer.write(flow, facts, table, self.append, format_.chosen(self.options), context, report)
-        report(1.0, "written")
+        report(1.0, tr("written"))
         return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
 
     def _written(
@@ -166,8 +178,8 @@ class WriteStep(Step):
             with _reasoned(path):
                 count = format_.write(flow, there, options, context, report)
             if not count and not self.empty:
-                raise CannotWrite(path, "the steps leave nothing to write", "Look at which one leaves it out.")
-            report(0.96, "reading it back")
+                raise CannotWrite(path, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
+            report(0.96, tr("reading it back"))
             if not self.append:
                 check_written(there, count, path)
             context.check()
@@ -175,14 +187,14 @@ class WriteStep(Step):
                 document = record_of_piece(there, flow.source, plan, context.warn)
                 title = document.record.title
                 put_inside(document, there)
-            report(0.98, "moving into place")
+            report(0.98, tr("moving into place"))
         found = [WrittenFile(path, format_.name, count, words_of(flow, count))]
         if self.record == "beside":
             document = record_of_piece(path, flow.source, plan, context.warn)
             title = document.record.title
             beside = put_beside(document, path)
             found.append(WrittenFile(beside, "record", 0, "the record"))
-        report(1.0, "written")
+        report(1.0, tr("written"))
         return found, title
 
     def _packed(
@@ -217,8 +229,9 @@ class WriteStep(Step):
         whole = flow.whole(context.check)
         values = pc.unique(whole.column(name)).to_pylist()
         if len(values) > MOST_PARTS:
-            raise self.refused(f"{name} has {len(values):,} values, and {MOST_PARTS:,} files are the most",
-                               "Choose another field.")  # fmt: skip
+            raise self.refused(tr("{name} has {count:,} values, and {most_parts:,} files are the most", name=name,
+                               count=len(values), most_parts=MOST_PARTS),
+                               tr("Choose another field."))  # fmt: skip
         taken: set[str] = set()
         for value in values:
             column = whole.column(name)
@@ -250,7 +263,11 @@ def words_of(flow: Flow, count: int) -> str:
     """Return how much was written, in words."""
     if isinstance(flow, GridFlow):
         bands = len(flow.bands)
-        return f"{flow.lattice.columns:,} × {flow.lattice.rows:,} cells" + (f", {bands} bands" if bands > 1 else "")
+        return tr("{columns:,} × {rows:,} cells", columns=flow.lattice.columns, rows=flow.lattice.rows) + (
+            tr(", {bands} bands", bands=bands) if bands > 1 else ""
+        )
     if isinstance(flow, PointFlow):
-        return f"{count:,} points"
-    return f"{count:,} {'features' if flow.has_shapes else 'rows'}"
+        return trn("{count:,} point", "{count:,} points", count)
+    if flow.has_shapes:
+        return trn("{count:,} feature", "{count:,} features", count)
+    return trn("{count:,} row", "{count:,} rows", count)

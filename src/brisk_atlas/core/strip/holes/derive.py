@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.table.asking import ROW, row_numbers
 from brisk_atlas.core.table.expression import evaluate, prepare
 
@@ -36,7 +37,9 @@ def expression_curve(
     try:
         values = np.asarray(found.cast(pa.float64()).to_numpy(), float)
     except pa.ArrowInvalid as error:
-        raise AtlasError(name, "the expression gives no numbers", "Write one with numbers, such as GR / 2.") from error
+        raise AtlasError(
+            name, tr("the expression gives no numbers"), tr("Write one with numbers, such as GR / 2.")
+        ) from error
     return HoleCurve(name, unit, expression, depths, values, category_of(name, unit), "worked out")
 
 
@@ -44,7 +47,7 @@ def resampled(curve: HoleCurve, step: float) -> HoleCurve:
     """Return a curve on even steps of so many metres, each the mean of the values within half a step, or straight in
     between where the steps are finer than the values. Raises AtlasError for a step that is not above 0."""
     if not step > 0 or not len(curve.depth):
-        raise AtlasError(curve.name, f"{step:g} m is no step", "Choose one above 0.")
+        raise AtlasError(curve.name, tr("{step:g} m is no step", step=step), tr("Choose one above 0."))
     depths = curve.depth[0] + step * np.arange(int((curve.depth[-1] - curve.depth[0]) / step + 1e-9) + 1)
     known = np.isfinite(curve.values)
     number = np.round((curve.depth - depths[0]) / step).astype(np.int64)
@@ -119,7 +122,9 @@ def doubtful_rocks(
     """
     curves = [each for each in data.curves if each.name in names and each.texts is None]
     if not curves:
-        raise AtlasError(data.hole.name, "no curve with numbers is chosen", "Choose curves to compare the rocks with.")
+        raise AtlasError(
+            data.hole.name, tr("no curve with numbers is chosen"), tr("Choose curves to compare the rocks with.")
+        )
     depths = steps_of(curves)
     values = np.column_stack([_scaled(on_depths(each, depths, between=True)) for each in curves])
     number = np.searchsorted(rocks.top, depths, "right") - 1

@@ -18,6 +18,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.system.atomic_write import written_beside
@@ -65,7 +66,7 @@ def write_pages(
     first = log_drawing(holes, template, (low, low + step), height - 2 * MARGIN - FOOT, markers)
     if first.width > width - 2 * MARGIN + 0.01:
         wide = f"the tracks are {first.width:.0f} mm wide, and a page of {page} has {width - 2 * MARGIN:.0f} mm"
-        raise AtlasError(path, wide, "Choose fewer or narrower tracks, or a larger page.")
+        raise AtlasError(path, wide, tr("Choose fewer or narrower tracks, or a larger page."))
     count = max(1, ceil((high - low) / step - 1e-9))
     names = ", ".join(each.data.hole.name for each in holes)
     with written_beside(path) as beside:

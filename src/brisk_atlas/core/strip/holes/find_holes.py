@@ -25,6 +25,7 @@ from brisk_atlas.core.inspect.hole_tables import (
 from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
 from brisk_atlas.core.model.data_ref import PlaceKind
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place.hole_path import FOOT_M, straight
 from brisk_atlas.core.table import rows_of, shown_rows
@@ -58,7 +59,9 @@ def holes_of(
     hole_field = field_named(fields, HOLE)
     if hole_field is None:
         raise AtlasError(
-            layer.name, "none of its fields names a hole", "Choose a layer of collars: a field hole, bore or well."
+            layer.name,
+            tr("none of its fields names a hole"),
+            tr("Choose a layer of collars: a field hole, bore or well."),
         )
     files = _files(layer.ref)
     tables = list(_tables(cache, layer, others, files, remarks, check))
@@ -97,7 +100,7 @@ def _log_table(cache: DataCache, ref: DataRef) -> HoleTable:
     if section is not None:
         return replace(section, ref=ref)
     by_frame = cache.dataset(ref).format.startswith("DLIS")
-    return HoleTable(ref, TableRole.LOG, only=facts.name if by_frame else first, reason="a log of its own hole")
+    return HoleTable(ref, TableRole.LOG, only=facts.name if by_frame else first, reason=tr("a log of its own hole"))
 
 
 def _of_logs(cache: DataCache, layers: Sequence[Layer], check: Callable[[], None]) -> HoleSet:
@@ -156,7 +159,7 @@ def _tables(
                     seen.add(ref)
                     yield from _role_of(cache, ref, stated)
         except AtlasError as error:
-            remarks.append(f"{path.name} can't be read: {error.reason}")
+            remarks.append(tr("{name} can't be read: {reason}", name=path.name, reason=error.reason))
 
 
 def _in_schema(cache: DataCache, ref: DataRef, remarks: list[str], check: Callable[[], None]) -> list[DataRef]:
@@ -168,12 +171,19 @@ def _in_schema(cache: DataCache, ref: DataRef, remarks: list[str], check: Callab
     try:
         items = [item.ref for item in connector_for(ref).list(table_ref(ref, schema)) if item.name != own]
         if len(items) > MOST_TABLES:
-            remarks.append(f"Of {len(items):,} tables of {schema}, the first {MOST_TABLES} were looked at.")
+            remarks.append(
+                tr(
+                    "Of {count:,} tables of {schema}, the first {most_tables} were looked at.",
+                    count=len(items),
+                    schema=schema,
+                    most_tables=MOST_TABLES,
+                )
+            )
         for item in items[:MOST_TABLES]:
             check()
             found += [each for each in _row_parts(cache, item) if guess_role(cache.part(each).facts.fields) is not None]
     except AtlasError as error:
-        remarks.append(f"The tables beside {own} can't be read: {error.reason}")
+        remarks.append(tr("The tables beside {own} can't be read: {reason}", own=own, reason=error.reason))
     return found
 
 
@@ -194,7 +204,7 @@ def _role_of(cache: DataCache, ref: DataRef, stated: Mapping[DataRef, HoleTable]
         yield _log_table(cache, ref)
         return
     guess = guess_role(facts.fields)
-    none = HoleTable(ref, TableRole.NOT_USED, reason="no field names a hole, or none a depth")
+    none = HoleTable(ref, TableRole.NOT_USED, reason=tr("no field names a hole, or none a depth"))
     yield replace(guess, ref=ref) if guess is not None else none
 
 

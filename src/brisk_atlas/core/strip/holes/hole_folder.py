@@ -14,6 +14,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.connect import localise
 from brisk_atlas.core.inspect.hole_tables import rows_of_hole
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, Layer
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 from brisk_atlas.core.table import rows_of
 
@@ -28,7 +29,7 @@ def write_hole_folder(
     """Write the collars of holes and the rows of their tables as CSV, and copy their logs, texts and photographs;
     return the files. Raises CannotWrite for a folder that holds files already, or of which one is a source."""
     if folder.exists() and any(folder.iterdir()):
-        raise CannotWrite(folder, "it holds files already", "Choose a new folder, or an empty one.")
+        raise CannotWrite(folder, tr("it holds files already"), tr("Choose a new folder, or an empty one."))
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -77,5 +78,5 @@ def _copy(ref: DataRef, path: Path) -> Path:
     except OSError as error:
         raise reason_of(error, path) from error
     except AtlasError as error:
-        raise CannotWrite(path, error.reason, "The file may be gone.") from error
+        raise CannotWrite(path, error.reason, tr("The file may be gone.")) from error
     return path

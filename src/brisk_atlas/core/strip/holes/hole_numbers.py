@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import written_beside
 
 from .hole_set import HoleCurve
@@ -92,12 +93,16 @@ def write_las(data: HoleData, names: Sequence[str], path: Path, step: float | No
     """
     curves = [each for each in data.curves if each.name in names and each.texts is None]
     if not curves:
-        raise CannotWrite(path, "no curve with numbers is chosen", "Choose curves of the hole.")
+        raise CannotWrite(path, tr("no curve with numbers is chosen"), tr("Choose curves of the hole."))
     depths = steps_of(curves)
     if step is not None:
         count = (depths[-1] - depths[0]) / step
         if not step > 0 or count > MOST_ROWS:
-            raise CannotWrite(path, f"a step of {step:g} m gives {count:,.0f} rows", "Choose a larger step.")
+            raise CannotWrite(
+                path,
+                tr("a step of {step:g} m gives {count:,.0f} rows", step=step, count=count),
+                tr("Choose a larger step."),
+            )
         depths = depths[0] + step * np.arange(int(count + 1e-9) + 1)
     las = lasio.LASFile()
     hole = data.hole

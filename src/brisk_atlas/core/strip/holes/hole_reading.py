@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import number_text
 
 from .hole_set import HoleCurve
@@ -42,19 +43,29 @@ def reading_of(data: HoleData, names: Sequence[str], depth: float, scale: DepthS
         if curve is not None:
             value = value_at(curve, depth)
             shown = number_text(float(f"{value:.5g}")) if isinstance(value, float) else value
-            words.append(f"{name} {shown} {curve.unit}".rstrip() if shown is not None else f"{name} no value")
+            words.append(
+                f"{name} {shown} {curve.unit}".rstrip() if shown is not None else tr("{name} no value", name=name)
+            )
             continue
         for each in data.intervals:
             if each.name == name:
                 inside = np.flatnonzero((each.top <= depth) & (each.base > depth))
                 found = each.values[int(inside[0])] if inside.size else None
-                words.append(f"{name} {number_text(found)}" if found is not None else f"{name} no value")
+                words.append(f"{name} {number_text(found)}" if found is not None else tr("{name} no value", name=name))
     return words
 
 
 def stretch_reading(data: HoleData, names: Sequence[str], top: float, base: float) -> list[str]:
     """Return how long a stretch is, and the mean and the ends of quantities along it, in words."""
-    words = [f"{data.hole.name} {number_text(round(top, 2))} to {number_text(round(base, 2))} m: {base - top:,.2f} m"]
+    words = [
+        tr(
+            "{name} {top} to {base} m: {base2:,.2f} m",
+            name=data.hole.name,
+            top=number_text(round(top, 2)),
+            base=number_text(round(base, 2)),
+            base2=base - top,
+        )
+    ]
     for name in names:
         curve = data.curve(name)
         if curve is None or curve.texts is not None:
@@ -63,5 +74,14 @@ def stretch_reading(data: HoleData, names: Sequence[str], top: float, base: floa
         if inside.any():
             own = curve.values[inside]
             mean, low, high = (number_text(float(f"{each:.4g}")) for each in (own.mean(), own.min(), own.max()))
-            words.append(f"{name} mean {mean}, {low} to {high} {curve.unit}".rstrip())
+            words.append(
+                tr(
+                    "{name} mean {mean}, {low} to {high} {unit}",
+                    name=name,
+                    mean=mean,
+                    low=low,
+                    high=high,
+                    unit=curve.unit,
+                ).rstrip()
+            )
     return words

@@ -14,6 +14,7 @@ from brisk_atlas.core.connect import localise
 from brisk_atlas.core.inspect.hole_tables import rows_of_hole
 from brisk_atlas.core.model import AtlasError, Field
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.read.readable_text import decoded
@@ -73,14 +74,16 @@ def read_hole(cache: DataCache, hole: Hole, check: Callable[[], None] = lambda: 
         try:
             raw = localise(ref).path.read_bytes()[:MOST_TEXT_BYTES]
         except (AtlasError, OSError) as error:
-            remarks.append(f"{ref.name} can't be read: {getattr(error, 'reason', None) or error}")
+            remarks.append(
+                tr("{name} can't be read: {getattr}", name=ref.name, getattr=getattr(error, "reason", None) or error)
+            )
             continue
         found = descriptions_in(decoded(raw))
         texts += found
         if not found:
-            remarks.append(f"{ref.name} has no line that begins with a depth")
+            remarks.append(tr("{name} has no line that begins with a depth", name=ref.name))
     gone = [each.ref for each in hole.pictures if each.ref.is_local and not each.ref.path.is_file()]
-    remarks += [f"{ref.name} is missing" for ref in gone]
+    remarks += [tr("{name} is missing", name=ref.name) for ref in gone]
     return HoleData(
         hole, _distinct(curves), tuple(intervals), tuple(sorted(texts, key=lambda t: t.top)), tuple(remarks)
     )
@@ -103,10 +106,17 @@ def _curves_of_log(cache: DataCache, table: HoleTable, remarks: list[str]) -> li
     fields = {each.name: each for each in part.facts.fields}
     name, factor, strange = depth_column(rows, {each.name: each.unit for each in part.facts.fields})
     if strange:
-        remarks.append(f"{table.ref.name}: the unit of {name} is {strange}, which is not known; metres are assumed")
+        remarks.append(
+            tr(
+                "{name}: the unit of {name2} is {strange}, which is not known; metres are assumed",
+                name=table.ref.name,
+                name2=name,
+                strange=strange,
+            )
+        )
     depth = _floats(rows, name)
     if depth is None:
-        remarks.append(f"{table.ref.name}: its depths in {name} are no numbers")
+        remarks.append(tr("{name}: its depths in {name2} are no numbers", name=table.ref.name, name2=name))
         return []
     depth, order = _in_order(depth * factor, table.ref.name, remarks)
     return [_curve(rows, fields.get(each, Field(each, "")), depth, order, table.ref.name)
@@ -121,14 +131,28 @@ def _in_order(depth: np.ndarray, source: str, remarks: list[str]) -> tuple[np.nd
         return depth, None
     rows = np.flatnonzero(known)
     if (~known).any():
-        remarks.append(f"{source}: {int((~known).sum()):,} rows without a depth are left out")
+        remarks.append(
+            tr("{source}: {count:,} rows without a depth are left out", source=source, count=int((~known).sum()))
+        )
     steps = np.diff(depth[rows])
     if len(rows) > 1 and (steps < 0).all():
-        remarks.append(f"{source}: its depths go upwards, and are shown downwards")
+        remarks.append(tr("{source}: its depths go upwards, and are shown downwards", source=source))
     elif (steps < 0).any():
-        remarks.append(f"{source}: its depths go back {int((steps < 0).sum()):,} times, and are put in order")
+        remarks.append(
+            tr(
+                "{source}: its depths go back {count:,} times, and are put in order",
+                source=source,
+                count=int((steps < 0).sum()),
+            )
+        )
     if (steps == 0).any():
-        remarks.append(f"{source}: {int((steps == 0).sum()):,} depths occur more than once; all values are shown")
+        remarks.append(
+            tr(
+                "{source}: {count:,} depths occur more than once; all values are shown",
+                source=source,
+                count=int((steps == 0).sum()),
+            )
+        )
     order = rows[np.argsort(depth[rows], kind="stable")]
     return depth[order], order
 
@@ -155,20 +179,36 @@ def _intervals(cache: DataCache, table: HoleTable, remarks: list[str]) -> list[H
     rows = rows_of_hole(cache, table)
     top, base = _floats(rows, table.top), _floats(rows, table.base)
     if top is None or base is None:
-        remarks.append(f"{table.ref.name}: {table.top} and {table.base} are no numbers")
+        remarks.append(
+            tr("{name}: {top} and {base} are no numbers", name=table.ref.name, top=table.top, base=table.base)
+        )
         return []
     factor = FOOT_M if table.feet else 1.0
     known = np.isfinite(top) & np.isfinite(base)
     upside = known & (base < top)
     if upside.any():
-        remarks.append(f"{table.ref.name}: {int(upside.sum()):,} intervals end above their begin, and are turned round")
+        remarks.append(
+            tr(
+                "{name}: {count:,} intervals end above their begin, and are turned round",
+                name=table.ref.name,
+                count=int(upside.sum()),
+            )
+        )
     if (~known).any():
-        remarks.append(f"{table.ref.name}: {int((~known).sum()):,} intervals without a depth are left out")
+        remarks.append(
+            tr(
+                "{name}: {count:,} intervals without a depth are left out",
+                name=table.ref.name,
+                count=int((~known).sum()),
+            )
+        )
     upper, lower = np.minimum(top, base) * factor, np.maximum(top, base) * factor
     order = np.flatnonzero(known)[np.argsort(upper[known], kind="stable")]
     over = int((upper[order][1:] < lower[order][:-1] - 1e-6).sum()) if len(order) > 1 else 0
     if over:
-        remarks.append(f"{table.ref.name}: {over:,} intervals begin above the end of the one before")
+        remarks.append(
+            tr("{name}: {over:,} intervals begin above the end of the one before", name=table.ref.name, over=over)
+        )
     units = {each.name: each.unit for each in cache.part(table.ref).facts.fields}
     skip = {table.hole, table.top, table.base}
     found = []

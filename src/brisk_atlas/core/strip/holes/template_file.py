@@ -9,6 +9,7 @@ from pathlib import Path
 from pydantic import TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import AtlasError, CannotRead
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import written_beside
 
 from .tracks import LogTemplate
@@ -33,17 +34,19 @@ def read_template(path: Path) -> LogTemplate:
     """Return the template of a file. Raises CannotRead."""
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise CannotRead(path, "it is too large for a template", "Choose a template of tracks.")
+            raise CannotRead(path, tr("it is too large for a template"), tr("Choose a template of tracks."))
         values = json.loads(path.read_text("utf-8"))
         if not isinstance(values, dict) or values.pop(MARK, None) != 1:
-            raise CannotRead(path, "it is no template of tracks", "Choose one that was stored from a strip log.")
+            raise CannotRead(
+                path, tr("it is no template of tracks"), tr("Choose one that was stored from a strip log.")
+            )
         return TypeAdapter(LogTemplate).validate_python(values)
     except (OSError, ValueError, ValidationError) as error:
         if isinstance(error, AtlasError):
             raise
         why = str(error).splitlines()[0][:120]
         raise CannotRead(
-            path, f"it is no whole template of tracks ({why})", "Store it again from a strip log."
+            path, tr("it is no whole template of tracks ({why})", why=why), tr("Store it again from a strip log.")
         ) from error
 
 
