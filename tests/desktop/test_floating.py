@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSettings, Qt
 
-from brisk_atlas.desktop.pages.desk_page import DRAWERS
+from brisk_atlas.desktop.drawers.drawer_titles import DRAWER_TITLES
 
 CTRL_ALT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
 
@@ -19,7 +19,7 @@ def test_a_drawer_floats_works_there_and_comes_back(demo_driver, tmp_path):
     d.press(d.window, Qt.Key.Key_W, CTRL_ALT)
     window = desk.floating.windows["statistics"]
     assert window.isVisible() and window.isAncestorOf(desk.statistics) and "Statistics" in window.windowTitle()
-    assert [desk.tabs.tabText(i) for i in range(desk.tabs.count())] == [name.capitalize() for name in DRAWERS]
+    assert [desk.tabs.tabText(i) for i in range(desk.tabs.count())] == list(DRAWER_TITLES.values())
     d.work.choose(d.layer("elevation_2029").id)
     d.settle()
     assert desk.shows(desk.statistics) and desk.statistics.isVisible()
