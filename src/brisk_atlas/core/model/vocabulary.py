@@ -21,6 +21,8 @@ _SHOWN = {
     "another quantity": tr("another quantity"), "vertical": tr("vertical"), "the collar": tr("the collar"),
     "sea level": tr("sea level"), "new": tr("new"),
     "changed": tr("changed"), "as it is": tr("as it is"), "left out": tr("left out"),
+    "circle": tr("circle"), "square": tr("square"), "triangle": tr("triangle"), "cross": tr("cross"),
+    "pin": tr("pin"), "round": tr("round"), "mitre": tr("mitre"), "bevel": tr("bevel"), "flat": tr("flat"),
     "waiting": tr("waiting"), "running": tr("running"), "done": tr("done"), "failed": tr("failed"),
     "done before": tr("done before"), "yes": tr("yes"), "no": tr("no"),
 }  # fmt: skip

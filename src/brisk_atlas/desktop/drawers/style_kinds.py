@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QPushButton
 from brisk_atlas.core.draw.cloud import CLASS
 from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
 
 from .class_switches import ClassSwitches
 from .rule_list import RuleList, first_rules
@@ -18,26 +19,26 @@ from .style_rows import StyleRows, slim
 from .style_standing import standing_rows
 
 METHODS = [
-    ("ramp", "ramp"),
+    (tr("ramp"), "ramp"),
     (tr("equal intervals"), "equal"),
-    ("quantiles", "quantile"),
+    (tr("quantiles"), "quantile"),
     (tr("natural breaks"), "natural"),
     (tr("each value its own"), "unique"),
 ]
 DASHES: list[tuple[str, object]] = [
-    ("unbroken", ()),
-    ("dashes", (8.0, 4.0)),
+    (tr("unbroken"), ()),
+    (tr("dashes"), (8.0, 4.0)),
     (tr("long dashes"), (16.0, 6.0)),
-    ("dots", (1.0, 4.0)),
+    (tr("dots"), (1.0, 4.0)),
     (tr("dash and dot"), (10.0, 4.0, 1.0, 4.0)),
 ]
 HATCHES: list[tuple[str, object]] = [
-    ("solid", "none"),
+    (tr("solid"), "none"),
     (tr("hatch rising"), "rising"),
     (tr("hatch falling"), "falling"),
     (tr("hatch crossed"), "crossed"),
     (tr("hatch level"), "level"),
-    ("dots", "dots"),
+    (tr("dots"), "dots"),
 ]
 RESAMPLES: list[tuple[str, object]] = [
     (tr("nearest cell (classes)"), "nearest"),
@@ -104,7 +105,7 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: b
         cluster = rows.number(tr("Clusters over"), "cluster", 0.0, 200.0, 10.0)
         cluster.setSpecialValueText(tr("each point by itself"))
         cluster.setToolTip(tr("Points within about so many pixels are drawn as one, with their number"))
-        rows.choice(tr("Shape"), "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
+        rows.choice(tr("Shape"), "symbol", [(shown(w), w) for w in ("circle", "square", "triangle", "cross", "pin")])
         rows.number(tr("Size"), "size", 1.0, 60.0, 1.0)
         rows.by_field(tr("Size by"), "size_by", tr("the same for all"), fields, lambda s: s.size_by,
                       lambda value: rows.change(tr("size by"), size_by=value))  # fmt: skip
@@ -118,9 +119,9 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: b
         _ends(rows, "widths", "width_by", 0.0, 40.0, 0.2)
     if is_line or not has_points:
         rows.choice(tr("Dashes"), "dash", DASHES)
-        rows.choice(tr("Corners"), "join", [(w, w) for w in ("round", "mitre", "bevel")])
+        rows.choice(tr("Corners"), "join", [(shown(w), w) for w in ("round", "mitre", "bevel")])
     if is_line:
-        rows.choice(tr("Ends"), "cap", [(w, w) for w in ("round", "flat", "square")])
+        rows.choice(tr("Ends"), "cap", [(shown(w), w) for w in ("round", "flat", "square")])
         rows.number(tr("Casing"), "casing", 0.0, 10.0, 0.5)
         rows.colour(tr("Casing colour"), "casing_colour")
     label_rows(rows, fields)
@@ -228,7 +229,7 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
         rows.heading(tr("Light"))
         rows.check(
             "",
-            "hillshade",
+            tr("hillshade"),
             "shade",
             lambda s: s.shade > 0,
             lambda on: rows.change(tr("hillshade"), shade=0.75 if on else 0.0),
@@ -274,7 +275,7 @@ def _flow_rows(rows: StyleRows, bands: tuple[Band, ...], elsewhere: list[tuple[s
     """Add the choice of the band that makes arrows with the one on show."""
     parts = dict.fromkeys(ref for _, ref, _ in elsewhere)
     names = {ref: next(text for text, other, _ in elsewhere if other == ref).partition(":")[0] for ref in parts}
-    options: list[tuple[str, object]] = [("none", (None, 0)), *((b.name, (None, b.index)) for b in bands)]
+    options: list[tuple[str, object]] = [(tr("none"), (None, 0)), *((b.name, (None, b.index)) for b in bands)]
     options += [(tr("{names}, the same band", names=names[ref]), (ref, 0)) for ref in parts]
     box = rows.choice_of(tr("Arrows with"), "flow", options, lambda layer: (_grid(layer).flow, _grid(layer).flow_band),
                          lambda chosen: rows.change(tr("arrows"), flow=chosen[0], flow_band=chosen[1]))  # fmt: skip

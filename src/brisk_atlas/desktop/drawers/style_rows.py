@@ -136,7 +136,7 @@ class StyleRows:
         slider.valueChanged.connect(lambda value: None if self.filling else later.start())
         self.form.addRow(tr("Opacity"), slider)
         self.setters.append(lambda layer: slider.setValue(round(layer.opacity * 100)))
-        self.choice_of(tr("Blend"), "blend", [("normal", Blend.NORMAL), (tr("multiply (darken)"), Blend.MULTIPLY)],
+        self.choice_of(tr("Blend"), "blend", [(tr("normal"), Blend.NORMAL), (tr("multiply (darken)"), Blend.MULTIPLY)],
                        lambda layer: layer.blend, lambda to: self.change_layer(tr("blend"), blend=to))  # fmt: skip
 
     def colour(self, label: str, field: str) -> QPushButton:

@@ -21,7 +21,7 @@ from .style_rows import StyleRows, slim
 
 LIMIT_M = 100_000.0
 WAYS = {
-    StandingWay.DRAPED: tr("draped, as on the map"), StandingWay.LIFTED: "lifted",
+    StandingWay.DRAPED: tr("draped, as on the map"), StandingWay.LIFTED: tr("lifted"),
         StandingWay.RAISED: tr("raised bodies"),
     StandingWay.WALL: tr("a wall"), StandingWay.BOREHOLES: "boreholes",
 }  # fmt: skip
@@ -71,9 +71,9 @@ def standing_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
     factor = _number(rows, tr("Times"), "standing factor", lambda standing: standing.factor,
                      lambda value: put(factor=value), "")  # fmt: skip
     factor.setToolTip(tr("Metres to a unit of the field; below zero for what reaches down"))
-    azimuth = rows.choice_of(tr("Azimuth"), "standing azimuth", [("upright", None), *by_field[1:]],
+    azimuth = rows.choice_of(tr("Azimuth"), "standing azimuth", [(tr("upright"), None), *by_field[1:]],
                              lambda la: la.standing.azimuth_by, lambda name: put(azimuth_by=name))  # fmt: skip
-    dip = rows.choice_of(tr("Dip"), "standing dip", [("upright", None), *by_field[1:]],
+    dip = rows.choice_of(tr("Dip"), "standing dip", [(tr("upright"), None), *by_field[1:]],
                          lambda la: la.standing.dip_by, lambda name: put(dip_by=name))  # fmt: skip
     intervals = BesideChoice(rows, put, "intervals", interval_tables)
     rows.form.addRow(tr("Intervals"), intervals)

@@ -192,7 +192,9 @@ class PaperView(QWidget):
         self.form.grid_wanted.connect(
             lambda kind: self._change(tr("grid of the page"), lambda paper: paper._replace(grid=PaperGrid(kind)))
         )
-        self.form.dots_wanted.connect(lambda dots: self._change(tr("dots"), lambda paper: paper._replace(dots=dots)))
+        self.form.dots_wanted.connect(
+            lambda dots: self._change(tr("dots an inch"), lambda paper: paper._replace(dots=dots))
+        )
         self.form.pages_wanted.connect(self._change_pages)
         self._rest.timeout.connect(self._draw)
         self.session.work_changed.connect(self._work_changed)
