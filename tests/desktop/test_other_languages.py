@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from brisk_atlas.core.model import language
-from brisk_atlas.desktop.settings.chosen_language import LANGUAGE, stored_language, take_language
+from brisk_atlas.desktop.settings.chosen_language import LANGUAGE, stored_language, take_language, writes_numbers_alike
 from brisk_atlas.desktop.settings.settings_window import SettingsWindow
 from clipped_text import clipped
 
@@ -55,6 +55,21 @@ def test_the_language_is_chosen_in_the_settings_and_counts_from_the_next_start(d
     driver.window.settings.setValue(LANGUAGE, "xx")
     take_language(driver.window.settings, {})
     assert spoken == ["de"]
+
+
+@pytest.mark.parametrize(
+    ("environment", "alike"),
+    [
+        ({}, True),
+        ({"LANG": "C.UTF-8"}, True),
+        ({"LANG": "en_US.UTF-8"}, True),
+        ({"LANG": "de_DE.UTF-8"}, False),
+        ({"LANG": "de_DE.UTF-8", "LC_NUMERIC": "C"}, True),
+        ({"LANG": "en_US.UTF-8", "LC_NUMERIC": "de_DE@euro"}, False),
+    ],
+)
+def test_qt_writes_numbers_as_the_window_does(environment, alike):
+    assert writes_numbers_alike(environment) is alike
 
 
 @pytest.fixture

@@ -10,6 +10,7 @@ import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.footing import may_open_many
 
 from .window_parser import window_parser
@@ -73,7 +74,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if command in ("-h", "--help"):
         from .operation import listing
 
-        print(window_parser().format_help() + "\noperations (`brisk-atlas OPERATION --help`):\n" + listing())
+        print(window_parser().format_help() + tr("\noperations (`brisk-atlas OPERATION --help`):\n") + listing())
         return 0
     asked = window_parser().parse_args(given)
     paths = list(asked.paths)

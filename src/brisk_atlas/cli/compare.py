@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 from .operation import source_from
 
@@ -16,17 +17,21 @@ def parser() -> argparse.ArgumentParser:
     """Return the parser of the command's arguments."""
     made = argparse.ArgumentParser(
         prog="brisk-atlas compare",
-        description="Say what changed from one delivery to the next: layers, rows, shapes, values, fields, cells and "
-        "records. Exit 0 when nothing differs, 1 when something does, 2 when that is unknown.",
+        description=tr(
+            "Say what changed from one delivery to the next: layers, rows, shapes, values, fields, cells and "
+            "records. Exit 0 when nothing differs, 1 when something does, 2 when that is unknown."
+        ),
     )
-    made.add_argument("before", metavar="A", help="the earlier dataset, PATH[#PART] or an address")
-    made.add_argument("after", metavar="B", help="the later one")
-    made.add_argument("--key", nargs="+", metavar="FIELD", help="the fields that identify rows; guessed if not given")
-    made.add_argument("--tolerance", type=float, default=0.0, help="up to which numbers count as equal")
-    made.add_argument("--tolerance-m", type=float, default=0.0, help="metres up to which shapes count as equal")
-    made.add_argument("--report", type=Path, metavar="OUT.html", help="a page to write of it")
-    made.add_argument("--patch", type=Path, metavar="OUT.gpkg", help="a GeoPackage to write of the changes")
-    made.add_argument("--json", action="store_true", help="print the result as JSON")
+    made.add_argument("before", metavar="A", help=tr("the earlier dataset, PATH[#PART] or an address"))
+    made.add_argument("after", metavar="B", help=tr("the later one"))
+    made.add_argument(
+        "--key", nargs="+", metavar="FIELD", help=tr("the fields that identify rows; guessed if not given")
+    )
+    made.add_argument("--tolerance", type=float, default=0.0, help=tr("up to which numbers count as equal"))
+    made.add_argument("--tolerance-m", type=float, default=0.0, help=tr("metres up to which shapes count as equal"))
+    made.add_argument("--report", type=Path, metavar="OUT.html", help=tr("a page to write of it"))
+    made.add_argument("--patch", type=Path, metavar="OUT.gpkg", help=tr("a GeoPackage to write of the changes"))
+    made.add_argument("--json", action="store_true", help=tr("print the result as JSON"))
     return made
 
 
@@ -46,7 +51,7 @@ def main(arguments: list[str]) -> int:
         print(" ".join(str(error).split()), file=sys.stderr)
         return 2
     except KeyboardInterrupt:
-        print("Cancelled.", file=sys.stderr)
+        print(tr("Cancelled."), file=sys.stderr)
         return 130
     print(json.dumps(result.as_json(), indent=2, ensure_ascii=False) if asked.json else "\n".join(result.lines()))
     return 1 if result.differs else 0 if result.change.is_certain else 2

@@ -7,6 +7,8 @@ import sys
 from collections.abc import Sequence
 from importlib import import_module
 
+from brisk_atlas.core.model.language import tr
+
 ROOMS = ("draw", "inspect", "compare", "relief", "strip", "handover")  # of the core, each with kernels to compile
 
 
@@ -14,8 +16,10 @@ def parser() -> argparse.ArgumentParser:
     """Return the parser of its arguments, of which there are none."""
     return argparse.ArgumentParser(
         prog="brisk-atlas compile",
-        description="Compile what draws and computes for this machine, so that the first picture waits for nothing. "
-        "The result is stored beside the program where that may be written to, else in the user's cache.",
+        description=tr(
+            "Compile what draws and computes for this machine, so that the first picture waits for nothing. "
+            "The result is stored beside the program where that may be written to, else in the user's cache."
+        ),
     )
 
 
@@ -23,6 +27,6 @@ def main(arguments: Sequence[str]) -> int:
     """Run the command; returns its exit code."""
     parser().parse_args(arguments)
     for number, room in enumerate(ROOMS):
-        print(f"compiling {number + 1} of {len(ROOMS)}", file=sys.stderr)
+        print(tr("compiling {number} of {count}", number=number + 1, count=len(ROOMS)), file=sys.stderr)
         import_module(f"brisk_atlas.core.{room}.warm").warm()
     return 0

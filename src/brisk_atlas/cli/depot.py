@@ -8,6 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.depot.openid import OpenIdProvider
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
@@ -22,84 +24,102 @@ FILES = "files"  # in the folder of a Depot
 
 
 def parser() -> argparse.ArgumentParser:
-    made = argparse.ArgumentParser(prog="brisk-atlas depot", description="One source for colleagues and for everybody.")
+    made = argparse.ArgumentParser(
+        prog="brisk-atlas depot", description=tr("One source for colleagues and for everybody.")
+    )
     deeds = made.add_subparsers(dest="deed", required=True, metavar="DEED")
 
     def deed(name: str, words: str) -> argparse.ArgumentParser:
         each = deeds.add_parser(name, help=words, description=words)
         each.add_argument(
             "--store", type=Path, metavar="DIR",
-            help="the folder of the Depot; with --database, the folder of its grids and clouds",
+            help=tr("the folder of the Depot; with --database, the folder of its grids and clouds"),
         )  # fmt: skip
         each.add_argument("--database", metavar="ADDRESS",
-                          help="a PostgreSQL database with PostGIS, such as postgresql://depot@db.example/survey, "
-                               "which several of these may serve at once")  # fmt: skip
+                          help=tr("a PostgreSQL database with PostGIS, such as postgresql://depot@db.example/survey, "
+                               "which several of these may serve at once"))  # fmt: skip
         return each
 
-    serve = deed("serve", "Serve the outlets until interrupted. The first time it prints the owner's one-time address.")
-    serve.add_argument("--host", default="127.0.0.1", help="the address to listen at; this machine alone if not given")
-    serve.add_argument("--port", type=int, default=USUAL_PORT, help=f"{USUAL_PORT} if not given")
-    serve.add_argument("--title", default="Depot", help="what the Depot is called")
-    serve.add_argument("--certificate", type=Path, metavar="PEM", help="for TLS, with --key")
-    serve.add_argument("--key", type=Path, metavar="PEM", help="the private key of the certificate")
+    serve = deed(
+        "serve", tr("Serve the outlets until interrupted. The first time it prints the owner's one-time address.")
+    )
+    serve.add_argument(
+        "--host", default="127.0.0.1", help=tr("the address to listen at; this machine alone if not given")
+    )
+    serve.add_argument(
+        "--port", type=int, default=USUAL_PORT, help=tr("{usual_port} if not given", usual_port=USUAL_PORT)
+    )
+    serve.add_argument("--title", default="Depot", help=tr("what the Depot is called"))
+    serve.add_argument("--certificate", type=Path, metavar="PEM", help=tr("for TLS, with --key"))
+    serve.add_argument("--key", type=Path, metavar="PEM", help=tr("the private key of the certificate"))
     serve.add_argument(
         "--allow-origin", nargs="*", default=[], metavar="ORIGIN",
-        help="sites whose pages may read what is for everybody, such as https://maps.example",
+        help=tr("sites whose pages may read what is for everybody, such as https://maps.example"),
     )  # fmt: skip
-    serve.add_argument("--openid", metavar="ISSUER", help="have people sign in by their accounts at this address too")
-    serve.add_argument("--openid-client", metavar="ID", help="how the Depot is known there")
-    serve.add_argument("--openid-secret", type=Path, metavar="FILE", help="the file with the secret that goes with it")
-    serve.add_argument("--openid-name", default="", metavar="NAME", help="what it is called on pages")
-    post = deed("post", "Post a layer. Nobody sees it before it is offered.")
-    post.add_argument("source", metavar="PATH[#PART]", help="the layer, a record (.xml), or an album (.html)")
-    post.add_argument("--title", default="", help="its title; the layer's name if not given")
-    replace = deed("replace", "Have a posting that is a file be another from now on, or a posting have another record.")
-    replace.add_argument("posting", help="its id")
-    replace.add_argument("source", type=Path, metavar="PATH", help="the file; a record where it ends in .xml")
-    offer = deed("offer", "Offer a posting through an outlet, or change one by --id.")
-    offer.add_argument("posting", help="its id, as `list` prints it")
-    offer.add_argument("--title", required=True, help="the title of the outlet")
-    offer.add_argument("--to", nargs="+", required=True, metavar="CIRCLE:RIGHT[,RIGHT]",
-                       help="who may do what: read, add, change, delete; the circle `everybody` is of all")  # fmt: skip
-    offer.add_argument("--fields", nargs="+", metavar="FIELD[=NAME][:DECIMALS]", help="all if not given")
-    offer.add_argument("--where", default="", help="the rows, by an SQL condition")
-    offer.add_argument("--area", metavar="XMIN,YMIN,XMAX,YMAX", help="features that lie in it, in the posting's CRS")
-    offer.add_argument("--bands", nargs="+", type=int, default=[], metavar="N", help="of a grid, counted from 1")
-    offer.add_argument("--blur", type=float, default=0.0, metavar="SIZE", help="put coordinates on a grid of this size")
-    offer.add_argument("--own-rows", action="store_true", help="rows are changed by those alone who added them")
-    offer.add_argument("--until", metavar="YYYY-MM-DD", help="the day on which it ends")
+    serve.add_argument(
+        "--openid", metavar="ISSUER", help=tr("have people sign in by their accounts at this address too")
+    )
+    serve.add_argument("--openid-client", metavar="ID", help=tr("how the Depot is known there"))
+    serve.add_argument(
+        "--openid-secret", type=Path, metavar="FILE", help=tr("the file with the secret that goes with it")
+    )
+    serve.add_argument("--openid-name", default="", metavar="NAME", help=tr("what it is called on pages"))
+    post = deed("post", tr("Post a layer. Nobody sees it before it is offered."))
+    post.add_argument("source", metavar="PATH[#PART]", help=tr("the layer, a record (.xml), or an album (.html)"))
+    post.add_argument("--title", default="", help=tr("its title; the layer's name if not given"))
+    replace = deed(
+        "replace", tr("Have a posting that is a file be another from now on, or a posting have another record.")
+    )
+    replace.add_argument("posting", help=tr("its id"))
+    replace.add_argument("source", type=Path, metavar="PATH", help=tr("the file; a record where it ends in .xml"))
+    offer = deed("offer", tr("Offer a posting through an outlet, or change one by --id."))
+    offer.add_argument("posting", help=tr("its id, as `list` prints it"))
+    offer.add_argument("--title", required=True, help=tr("the title of the outlet"))
+    who = tr("who may do what: read, add, change, delete; the circle `everybody` is of all")
+    offer.add_argument("--to", nargs="+", required=True, metavar="CIRCLE:RIGHT[,RIGHT]", help=who)
+    offer.add_argument("--fields", nargs="+", metavar="FIELD[=NAME][:DECIMALS]", help=tr("all if not given"))
+    offer.add_argument("--where", default="", help=tr("the rows, by an SQL condition"))
+    offer.add_argument(
+        "--area", metavar="XMIN,YMIN,XMAX,YMAX", help=tr("features that lie in it, in the posting's CRS")
+    )
+    offer.add_argument("--bands", nargs="+", type=int, default=[], metavar="N", help=tr("of a grid, counted from 1"))
+    offer.add_argument(
+        "--blur", type=float, default=0.0, metavar="SIZE", help=tr("put coordinates on a grid of this size")
+    )
+    offer.add_argument("--own-rows", action="store_true", help=tr("rows are changed by those alone who added them"))
+    offer.add_argument("--until", metavar="YYYY-MM-DD", help=tr("the day on which it ends"))
     offer.add_argument(
         "--services", nargs="*", metavar="SERVICE",
-        help="features, maps, tiles, coverages, catalogue; all if not given, its page alone if none is named",
+        help=tr("features, maps, tiles, coverages, catalogue; all if not given, its page alone if none is named"),
     )  # fmt: skip
     offer.add_argument(
         "--downloads", nargs="*", metavar="FORMAT",
-        help="gpkg, geojson, csv, shapefile, kml, flatgeobuf, geoparquet; of tables csv, xlsx, parquet; of grids and "
-             "clouds file; all if not given, none if none is named",
+        help=tr("gpkg, geojson, csv, shapefile, kml, flatgeobuf, geoparquet; of tables csv, xlsx, parquet; of grids "
+                "and clouds file; all if not given, none if none is named"),
     )  # fmt: skip
-    offer.add_argument("--id", default="", help="the id of the outlet in addresses")
-    invite = deed("invite", "Print a secret by which one account can be made at /join/SECRET within a week.")
-    invite.add_argument("--circle", nargs="*", default=[], help="the circles that the account will be in")
-    invite.add_argument("--owner", action="store_true", help="it will own the Depot")
-    circle = deed("circle", "Put accounts into a circle or take them out of it, and print who is in it.")
-    circle.add_argument("circle", help="its name")
+    offer.add_argument("--id", default="", help=tr("the id of the outlet in addresses"))
+    invite = deed("invite", tr("Print a secret by which one account can be made at /join/SECRET within a week."))
+    invite.add_argument("--circle", nargs="*", default=[], help=tr("the circles that the account will be in"))
+    invite.add_argument("--owner", action="store_true", help=tr("it will own the Depot"))
+    circle = deed("circle", tr("Put accounts into a circle or take them out of it, and print who is in it."))
+    circle.add_argument("circle", help=tr("its name"))
     circle.add_argument("--add", nargs="*", default=[], metavar="ACCOUNT")
     circle.add_argument("--remove", nargs="*", default=[], metavar="ACCOUNT")
-    token = deed("token", "Print a token by which a script acts for an account.")
+    token = deed("token", tr("Print a token by which a script acts for an account."))
     token.add_argument("account")
-    token.add_argument("--label", required=True, help="what it is for")
-    token.add_argument("--scope", default="read", metavar="RIGHT[,RIGHT]", help="read, add, change, delete")
-    token.add_argument("--until", required=True, metavar="YYYY-MM-DD", help="the day on which it ends")
-    history = deed("history", "Print what was done to the rows of a posting.")
-    history.add_argument("posting", help="its id")
-    history.add_argument("--last", type=int, default=100, metavar="N", help="so many edits; 100 if not given")
-    undo = deed("undo", "Take back an edit, by its number in `history`.")
-    undo.add_argument("posting", help="its id")
+    token.add_argument("--label", required=True, help=tr("what it is for"))
+    token.add_argument("--scope", default="read", metavar="RIGHT[,RIGHT]", help=tr("read, add, change, delete"))
+    token.add_argument("--until", required=True, metavar="YYYY-MM-DD", help=tr("the day on which it ends"))
+    history = deed("history", tr("Print what was done to the rows of a posting."))
+    history.add_argument("posting", help=tr("its id"))
+    history.add_argument("--last", type=int, default=100, metavar="N", help=tr("so many edits; 100 if not given"))
+    undo = deed("undo", tr("Take back an edit, by its number in `history`."))
+    undo.add_argument("posting", help=tr("its id"))
     undo.add_argument("edit", type=int, metavar="NUMBER")
-    deed("list", "Print the postings and outlets.")
-    deed("audit", "Print who did what.")
-    withdraw = deed("withdraw", "Remove a posting with its outlets, rows and history, or one outlet.")
-    withdraw.add_argument("id", help="of the posting or the outlet")
+    deed("list", tr("Print the postings and outlets."))
+    deed("audit", tr("Print who did what."))
+    withdraw = deed("withdraw", tr("Remove a posting with its outlets, rows and history, or one outlet."))
+    withdraw.add_argument("id", help=tr("of the posting or the outlet"))
     return made
 
 
@@ -107,7 +127,7 @@ def main(arguments: list[str]) -> int:
     """Do what is asked; returns the exit code."""
     asked = parser().parse_args(arguments)
     if asked.store is None and asked.database is None:
-        parser().error("state the Depot: --store DIR, or --database ADDRESS")
+        parser().error(tr("state the Depot: --store DIR, or --database ADDRESS"))
     from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
     from brisk_atlas.core.depot.postings.outlet import BadOutlet
     from brisk_atlas.core.depot.postings.people import BadAccount
@@ -161,11 +181,13 @@ def _provider(asked: argparse.Namespace) -> OpenIdProvider | None:
     from brisk_atlas.core.depot.openid import OpenIdProvider
 
     if not asked.openid_client or asked.openid_secret is None:
-        raise ValueError("--openid needs --openid-client and --openid-secret")
+        raise ValueError(tr("--openid needs --openid-client and --openid-secret"))
     try:
         secret = asked.openid_secret.read_text("utf-8").strip()
     except OSError as error:
-        raise ValueError(f"{asked.openid_secret} can't be read ({error.strerror})") from None
+        raise ValueError(
+            tr("{openid_secret} can't be read ({strerror})", openid_secret=asked.openid_secret, strerror=error.strerror)
+        ) from None
     return OpenIdProvider(asked.openid, asked.openid_client, secret,
                           asked.openid_name or urlsplit(asked.openid).netloc)  # fmt: skip
 
@@ -271,7 +293,7 @@ def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
         try:
             xmin, ymin, xmax, ymax = map(float, asked.area.split(","))
         except ValueError:
-            raise ValueError(f"{asked.area} is not XMIN,YMIN,XMAX,YMAX") from None
+            raise ValueError(tr("{area} is not XMIN,YMIN,XMAX,YMAX", area=asked.area)) from None
         area = xmin, ymin, xmax, ymax
     until = datetime.fromisoformat(asked.until).replace(tzinfo=UTC) if asked.until else None
     outlet = Outlet(

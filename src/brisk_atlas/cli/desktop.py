@@ -8,13 +8,18 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.language import tr
 
 
 def parser() -> argparse.ArgumentParser:
     """Return the parser of its arguments."""
-    made = argparse.ArgumentParser(prog="brisk-atlas desktop", description="Make the application known to the desktop.")
-    made.add_argument("deed", choices=("install", "remove"), help="write the files, or remove them")
-    made.add_argument("--prefix", type=Path, metavar="DIR", help="where shared files lie; ~/.local/share if not given")
+    made = argparse.ArgumentParser(
+        prog="brisk-atlas desktop", description=tr("Make the application known to the desktop.")
+    )
+    made.add_argument("deed", choices=("install", "remove"), help=tr("write the files, or remove them"))
+    made.add_argument(
+        "--prefix", type=Path, metavar="DIR", help=tr("where shared files lie; ~/.local/share if not given")
+    )
     return made
 
 
@@ -31,7 +36,7 @@ def main(arguments: Sequence[str]) -> int:
                 "bash-completion/completions/brisk-atlas": bash_completion().encode()}  # fmt: skip
         done = desktop_entry.install(prefix, more) if asked.deed == "install" else desktop_entry.remove(prefix, more)
     except AtlasError as error:
-        print(f"brisk-atlas desktop: {error}", file=sys.stderr)
+        print(tr("brisk-atlas desktop: {error}", error=error), file=sys.stderr)
         return 1
     for path in done:
         print(path)

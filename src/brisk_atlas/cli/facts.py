@@ -7,11 +7,13 @@ import json
 import sys
 from collections.abc import Sequence
 
+from brisk_atlas.core.model.language import tr
+
 
 def parser() -> argparse.ArgumentParser:
-    made = argparse.ArgumentParser(prog="brisk-atlas facts", description="Say what each dataset is.")
+    made = argparse.ArgumentParser(prog="brisk-atlas facts", description=tr("Say what each dataset is."))
     made.add_argument("paths", nargs="+", metavar="PATH")
-    made.add_argument("--json", action="store_true", help="print a list with an object a dataset")
+    made.add_argument("--json", action="store_true", help=tr("print a list with an object a dataset"))
     return made
 
 
@@ -33,7 +35,16 @@ def facts(paths: Sequence[str], as_json: bool) -> int:
         return int(failed)
     for dataset in found:
         size, files = size_text(dataset.size_bytes), len(dataset.members)
-        print(f"{dataset.ref.name}: {dataset.format}, {dataset.kind}, {size}, {files} file(s)")
+        print(
+            tr(
+                "{name}: {format}, {kind}, {size}, {files} file(s)",
+                name=dataset.ref.name,
+                format=dataset.format,
+                kind=dataset.kind,
+                size=size,
+                files=files,
+            )
+        )
         for part in dataset.parts:
             f = part.facts
             if f.grid:

@@ -16,6 +16,7 @@ from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef, Extent
 from brisk_atlas.core.model.argument import Source, plain_type
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.operations import COMMANDS, Operation, operation_called
 from brisk_atlas.core.operations.operation import PartlyFailed
 
@@ -36,10 +37,12 @@ def parser_of(command: str) -> argparse.ArgumentParser:
     asked = _sources_asked(kind)
     if asked:
         words = ", ".join("--" + name for name in asked)
-        parser.add_argument("given", nargs="*", metavar=SOURCE, help=f"the same as {words}, in this order")
+        parser.add_argument(
+            "given", nargs="*", metavar=SOURCE, help=tr("the same as {words}, in this order", words=words)
+        )
     add_settings(parser, kind, in_place=asked)
-    parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
-    parser.add_argument("--json", action="store_true", help="print the result as JSON")
+    parser.add_argument("--project", type=Path, metavar="FILE", help=tr("a project to open first, for layers by name"))
+    parser.add_argument("--json", action="store_true", help=tr("print the result as JSON"))
     return parser
 
 
@@ -61,9 +64,9 @@ def parsed(command: str, arguments: Sequence[str]) -> argparse.Namespace:
             setattr(asked, name, given if many else given[0])
             given = [] if many else given[1:]
         if getattr(asked, name) is None:
-            parser.error(f"the following arguments are required: --{name}")
+            parser.error(tr("the following arguments are required: --{name}", name=name))
     if given:
-        parser.error(f"unrecognized arguments: {' '.join(given)}")
+        parser.error(tr("unrecognized arguments: {given}", given=" ".join(given)))
     return asked
 
 
@@ -110,7 +113,7 @@ def _extent(text: str) -> Extent:
     try:
         xmin, ymin, xmax, ymax = map(float, numbers)
     except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is not {EXTENT}") from None
+        raise argparse.ArgumentTypeError(tr("'{text}' is not {extent}", text=text, extent=EXTENT)) from None
     return Extent(xmin, ymin, xmax, ymax, crs or None)
 
 
@@ -154,7 +157,7 @@ def run(command: str, arguments: Sequence[str]) -> int:
         print(" ".join(str(error).split()), file=sys.stderr)
         return 1
     except KeyboardInterrupt:
-        print("Cancelled.", file=sys.stderr)
+        print(tr("Cancelled."), file=sys.stderr)
         return 130
     if asked.json:
         print(json.dumps(result.as_json(), indent=2, ensure_ascii=False))

@@ -9,6 +9,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from brisk_atlas.core.model.language import tr
+
 if TYPE_CHECKING:
     from brisk_atlas.core.operations import Operation, Result
     from brisk_atlas.core.record import Document, Standard
@@ -19,59 +21,61 @@ SHORTEST = 24  # letters of a label before its text
 def parser() -> argparse.ArgumentParser:
     """Return the parser of its arguments."""
     parser = argparse.ArgumentParser(
-        prog="brisk-atlas record", description="Read, check, convert and table metadata records."
+        prog="brisk-atlas record", description=tr("Read, check, convert and table metadata records.")
     )
     verbs = parser.add_subparsers(dest="verb", required=True)
 
     def verb(name: str, says: str) -> argparse.ArgumentParser:
         return verbs.add_parser(name, help=says, description=says)
 
-    show = verb("show", "Print a record, or the records of a dataset.")
+    show = verb("show", tr("Print a record, or the records of a dataset."))
     show.add_argument("paths", nargs="+", type=Path)
-    show.add_argument("--full", action="store_true", help="every element with its place, not the short reading")
-    show.add_argument("--json", action="store_true", help="print a list with an object a record")
-    check = verb("check", "Say what is wrong with records; exit 1 if any has a fault.")
-    check.add_argument("paths", nargs="+", type=Path, help="records, datasets or folders")
-    check.add_argument("--standard", help="check under this standard instead of the record's own")
-    check.add_argument("--schema", action="store_true", help="check against the XML schema too")
+    show.add_argument("--full", action="store_true", help=tr("every element with its place, not the short reading"))
+    show.add_argument("--json", action="store_true", help=tr("print a list with an object a record"))
+    check = verb("check", tr("Say what is wrong with records; exit 1 if any has a fault."))
+    check.add_argument("paths", nargs="+", type=Path, help=tr("records, datasets or folders"))
+    check.add_argument("--standard", help=tr("check under this standard instead of the record's own"))
+    check.add_argument("--schema", action="store_true", help=tr("check against the XML schema too"))
     check.add_argument("--json", action="store_true")
-    convert = verb("convert", "Write a record in another standard and say what was lost.")
+    convert = verb("convert", tr("Write a record in another standard and say what was lost."))
     convert.add_argument("path", type=Path)
     convert.add_argument("to", metavar="STANDARD")
     convert.add_argument("-o", "--output", type=Path)
-    convert.add_argument("--force", action="store_true", help="write over a file that is there")
-    table = verb("table", "Chosen elements of all records of folders as a table.")
+    convert.add_argument("--force", action="store_true", help=tr("write over a file that is there"))
+    table = verb("table", tr("Chosen elements of all records of folders as a table."))
     table.add_argument("paths", nargs="+", type=Path)
     table.add_argument(
         "--element",
         action="append",
         dest="elements",
         metavar="NAME",
-        help="such as title or contacts.email; again for more",
+        help=tr("such as title or contacts.email; again for more"),
     )
     table.add_argument("--standard")
-    table.add_argument("-o", "--output", type=Path, help="a .csv or .xlsx file; printed as CSV if not given")
-    apply = verb("apply", "Apply a template to records; only shown unless --write is given.")
+    table.add_argument("-o", "--output", type=Path, help=tr("a .csv or .xlsx file; printed as CSV if not given"))
+    apply = verb("apply", tr("Apply a template to records; only shown unless --write is given."))
     apply.add_argument("template", type=Path)
     apply.add_argument("paths", nargs="+", type=Path)
     apply.add_argument(
-        "--replace", action="store_true", help="write over what the records say; otherwise only gaps are filled"
+        "--replace", action="store_true", help=tr("write over what the records say; otherwise only gaps are filled")
     )
     apply.add_argument(
-        "--element", action="append", dest="elements", metavar="NAME", help="only these elements of the template"
+        "--element", action="append", dest="elements", metavar="NAME", help=tr("only these elements of the template")
     )
-    apply.add_argument("--write", action="store_true", help="save; a dataset without a record gets one beside it")
-    flat = verb("flatten", "Any XML as tables, one a chosen element name.")
+    apply.add_argument("--write", action="store_true", help=tr("save; a dataset without a record gets one beside it"))
+    flat = verb("flatten", tr("Any XML as tables, one a chosen element name."))
     flat.add_argument("path", type=Path)
-    flat.add_argument("names", nargs="*", metavar="ELEMENT", help="none: list the element names")
-    flat.add_argument("-o", "--output", type=Path, help="a folder for the CSV files; printed if not given")
-    page = verb("page", "A record as an HTML page that needs nothing else.")
+    flat.add_argument("names", nargs="*", metavar="ELEMENT", help=tr("none: list the element names"))
+    flat.add_argument("-o", "--output", type=Path, help=tr("a folder for the CSV files; printed if not given"))
+    page = verb("page", tr("A record as an HTML page that needs nothing else."))
     page.add_argument("path", type=Path)
     page.add_argument("-o", "--output", type=Path)
-    catalogue = verb("catalogue", "A DCAT-AP catalogue of a folder.")
+    catalogue = verb("catalogue", tr("A DCAT-AP catalogue of a folder."))
     catalogue.add_argument("folder", type=Path)
     catalogue.add_argument("--title", default="")
-    catalogue.add_argument("-o", "--output", type=Path, help=".jsonld, .ttl or .rdf; printed as Turtle if not given")
+    catalogue.add_argument(
+        "-o", "--output", type=Path, help=tr(".jsonld, .ttl or .rdf; printed as Turtle if not given")
+    )
     return parser
 
 
@@ -91,7 +95,13 @@ def main(arguments: Sequence[str]) -> int:
     except (AtlasError, _Refused) as error:
         return _complain(" ".join(str(error).split()))
     except OSError as error:
-        return _complain(f"{error.filename or 'output'}: it cannot be written ({error.strerror}).")
+        return _complain(
+            tr(
+                "{filename}: it cannot be written ({strerror}).",
+                filename=error.filename or "output",
+                strerror=error.strerror,
+            )
+        )
 
 
 class _Refused(Exception):
@@ -142,7 +152,9 @@ def _show(asked: argparse.Namespace) -> int:
         documents = _documents(path)
         if not documents:
             missing = bool(
-                _complain(f"{path.name}: it has no record. `record apply TEMPLATE {path.name} --write` makes one.")
+                _complain(
+                    tr("{name}: it has no record. `record apply TEMPLATE {name} --write` makes one.", name=path.name)
+                )
             )
         for label, document in documents:
             if asked.json:
@@ -153,10 +165,20 @@ def _show(asked: argparse.Namespace) -> int:
             print(f"{document.record.title or 'without a title'}  [{label}]")
             if asked.full:
                 for place, value in stated_places(document.record):
-                    where = f"{label_of(place)}, line {document.line_of(place) or '-'}"
+                    where = tr(
+                        "{label_of}, line {line_of}", label_of=label_of(place), line_of=document.line_of(place) or "-"
+                    )
                     print(f"  {place_text(place):<{SHORTEST}}  {value}  ({where})")
                 for u in document.unplaced:
-                    print(f"  line {u.line}: {u.path}: {u.text}  ({u.reason})")
+                    print(
+                        tr(
+                            "  line {line}: {path}: {text}  ({reason})",
+                            line=u.line,
+                            path=u.path,
+                            text=u.text,
+                            reason=u.reason,
+                        )
+                    )
                 continue
             for section in brief(document.record):
                 print(section.title)
@@ -207,9 +229,18 @@ def _check(asked: argparse.Namespace) -> int:
                     }
                 )
                 continue
-            print(f"{label} under {judged.name}: {full.stated} of {full.asked} filled in, {len(found)} finding(s)")
+            print(
+                tr(
+                    "{label} under {name}: {stated} of {asked} filled in, {count} finding(s)",
+                    label=label,
+                    name=judged.name,
+                    stated=full.stated,
+                    asked=full.asked,
+                    count=len(found),
+                )
+            )
             for f in found:
-                where = label_of(f.place) if f.place else "the record"
+                where = label_of(f.place) if f.place else tr("the record")
                 print(f"  {f.severity}: {where}: {f.reason}")
     if asked.json:
         print(json.dumps(result, indent=2, ensure_ascii=False))
@@ -238,7 +269,9 @@ def _table(asked: argparse.Namespace) -> int:
     shown = asked.elements or list(many.DEFAULT)
     unknown = [name for name in shown if name not in elements()]
     if unknown:
-        raise _Refused(f"No element is called {', '.join(unknown)}. `record show --full` prints the names.")
+        raise _Refused(
+            tr("No element is called {unknown}. `record show --full` prints the names.", unknown=", ".join(unknown))
+        )
     base = asked.paths[0] if len(asked.paths) == 1 and asked.paths[0].is_dir() else None
     out = csv.writer(sys.stdout)
     out.writerow(many.columns(shown))
@@ -273,7 +306,9 @@ def _flatten(asked: argparse.Namespace) -> int:
         return 0
     strange = [name for name in asked.names if name not in {kind.name for kind in kinds}]
     if strange:
-        raise _Refused(f"{asked.path.name}: it has no element called {', '.join(strange)}.")
+        raise _Refused(
+            tr("{name}: it has no element called {strange}.", name=asked.path.name, strange=", ".join(strange))
+        )
     if asked.output:
         from brisk_atlas.core.operations import FlattenXml
 
@@ -298,13 +333,13 @@ def _catalogue(asked: argparse.Namespace) -> int:
     from brisk_atlas.core.curate.handing_on import catalogue, write_graph
 
     if not asked.folder.is_dir():
-        raise _Refused(f"{asked.folder}: it is no folder.")
+        raise _Refused(tr("{folder}: it is no folder.", folder=asked.folder))
     graph, failed = catalogue(asked.folder, asked.title)
     for text in failed:
         print(text, file=sys.stderr)
     if asked.output:
         write_graph(graph, asked.output)
-        print(f"Written: {asked.output}")
+        print(tr("Written: {output}", output=asked.output))
     else:
         print(graph.serialize(format="turtle"))
     return 0

@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 from brisk_atlas.core.depot.behaviour import Behaviour
+from brisk_atlas.core.model.language import tr
 
 PATHS = {
     "WMS": "/wms",
@@ -24,21 +25,23 @@ PATHS = {
 def parser() -> argparse.ArgumentParser:
     made = argparse.ArgumentParser(
         prog="brisk-atlas stand-in",
-        description="Offer a project on this machine as services would, to try clients on it. It can misbehave.",
+        description=tr("Offer a project on this machine as services would, to try clients on it. It can misbehave."),
     )
-    made.add_argument("project", nargs="?", type=Path, help="a project; the demo if none is given")
-    made.add_argument("--also", action="append", default=[], metavar="DATA", help="more data to offer; may be repeated")
-    made.add_argument("--port", type=int, default=0, help="the port on the loopback; a free one if not given")
-    made.add_argument("--delay", type=float, default=0.0, metavar="S", help="seconds until each answer begins")
-    made.add_argument("--status", type=int, default=0, help="answer everything with this status")
-    made.add_argument("--fail-every", type=int, default=0, metavar="N", help="answer every Nth question with 503")
-    made.add_argument("--half", action="store_true", help="end answers half way")
-    made.add_argument("--endless", action="store_true", help="answer with 2 GB")
-    made.add_argument("--html", action="store_true", help="answer with a page for people")
-    made.add_argument("--wrong-axes", action="store_true", help="take coordinates in the wrong order")
-    made.add_argument("--wrong-counts", action="store_true", help="state wrong numbers of features")
-    made.add_argument("--login", default="", metavar="USER:PASSWORD", help="want this login")
-    made.add_argument("--with-input", action="store_true", help="end when the standard input does")
+    made.add_argument("project", nargs="?", type=Path, help=tr("a project; the demo if none is given"))
+    made.add_argument(
+        "--also", action="append", default=[], metavar="DATA", help=tr("more data to offer; may be repeated")
+    )
+    made.add_argument("--port", type=int, default=0, help=tr("the port on the loopback; a free one if not given"))
+    made.add_argument("--delay", type=float, default=0.0, metavar="S", help=tr("seconds until each answer begins"))
+    made.add_argument("--status", type=int, default=0, help=tr("answer everything with this status"))
+    made.add_argument("--fail-every", type=int, default=0, metavar="N", help=tr("answer every Nth question with 503"))
+    made.add_argument("--half", action="store_true", help=tr("end answers half way"))
+    made.add_argument("--endless", action="store_true", help=tr("answer with 2 GB"))
+    made.add_argument("--html", action="store_true", help=tr("answer with a page for people"))
+    made.add_argument("--wrong-axes", action="store_true", help=tr("take coordinates in the wrong order"))
+    made.add_argument("--wrong-counts", action="store_true", help=tr("state wrong numbers of features"))
+    made.add_argument("--login", default="", metavar="USER:PASSWORD", help=tr("want this login"))
+    made.add_argument("--with-input", action="store_true", help=tr("end when the standard input does"))
     return made
 
 

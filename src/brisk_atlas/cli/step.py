@@ -11,6 +11,7 @@ from brisk_atlas.core.handover.run_recipe import RecipeRun, check_targets
 from brisk_atlas.core.handover.sources import FileSources
 from brisk_atlas.core.handover.steps import STEPS
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.language import tr
 
 from .operation import add_settings, settings_given, shown_progress
 
@@ -21,15 +22,15 @@ def parser_of(word: str) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog=f"brisk-atlas step {word}", description=" ".join((kind.__doc__ or "").split())
     )
-    parser.add_argument("source", help="the dataset, its part behind #")
-    parser.add_argument("out", help="the file to write; its ending is the format")
+    parser.add_argument("source", help=tr("the dataset, its part behind #"))
+    parser.add_argument("out", help=tr("the file to write; its ending is the format"))
     add_settings(parser, kind)
     return parser
 
 
 def listing() -> str:
     """Return all steps with what they do."""
-    lines = ["Usage: brisk-atlas step STEP SOURCE OUT [settings]; `brisk-atlas step STEP --help` explains one.", ""]
+    lines = [tr("Usage: brisk-atlas step STEP SOURCE OUT [settings]; `brisk-atlas step STEP --help` explains one."), ""]
     steps = {word: kind for word, kind in STEPS.items() if word != "write"}
     lines += [f"  {word:<20}{' '.join((kind.__doc__ or '').split()).partition('. ')[0].rstrip('.')}."
               for word, kind in steps.items()]  # fmt: skip
@@ -43,7 +44,7 @@ def main(arguments: Sequence[str]) -> int:
         print(listing())
         return 0
     if word not in STEPS or word == "write":
-        print(f"{word}: there is no such step. `brisk-atlas step` lists them.", file=sys.stderr)
+        print(tr("{word}: there is no such step. `brisk-atlas step` lists them.", word=word), file=sys.stderr)
         return 1
     asked = parser_of(word).parse_args(arguments[1:])
     progress = shown_progress()
@@ -61,5 +62,5 @@ def main(arguments: Sequence[str]) -> int:
         for text in account.warnings:
             print(f"{account.label}: {text}")
     for each in done.written:
-        print(f"Written: {each.path}, {each.words}")
+        print(tr("Written: {path}, {words}", path=each.path, words=each.words))
     return 0

@@ -71,7 +71,7 @@ class StyleFiles:
         path = path if path.suffix else path.with_suffix(".sld")
 
         def done(written: Written) -> None:
-            notes = [remark.removeprefix("not written: ") for remark in written.remarks]
+            notes = [remark.removeprefix(tr("not written: {note}", note="")) for remark in written.remarks]
             self._say(tr("Wrote the style of {name} to {path}", name=layer.name, path=path), tr("not written"), notes)
 
         self.session.run_operation(tr("Writing {name}", name=path.name), WriteStyle(layer.id, path), done)

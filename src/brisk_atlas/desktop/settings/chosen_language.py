@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QLocale, QSettings, QTranslator
+from PyQt6.QtCore import QCoreApplication, QSettings
 
 from brisk_atlas.core.model.language import CHOICE, LANGUAGES, language_in_use, use_language
 
 LANGUAGE = "language"
+NUMBERS = ("LC_ALL", "LC_NUMERIC", "LANG")  # the first that is set decides how Qt writes numbers
+WRITTEN_ALIKE = ("", "C", "POSIX", "en_US", "en_GB")
 
 
 def stored_language(settings: QSettings) -> str:
@@ -26,12 +28,26 @@ def take_language(settings: QSettings, environment: Mapping[str, str] = os.envir
         use_language(chosen)
 
 
-def translate_qt(app: QCoreApplication) -> None:
-    """Have the dialogs of Qt speak the language too. Numbers are written alike in all languages, as everywhere in the
-    window."""
-    QLocale.setDefault(QLocale.c())
+def writes_numbers_alike(environment: Mapping[str, str]) -> bool:
+    """Return whether Qt writes numbers as the rest of the window does, whatever the language: 1,234.5.
+
+    >>> writes_numbers_alike({"LANG": "en_GB.UTF-8"}), writes_numbers_alike({"LANG": "de_DE.UTF-8"})
+    (True, False)
+    """
+    stated = next((environment[name] for name in NUMBERS if environment.get(name)), "")
+    return stated.split(".")[0].split("@")[0] in WRITTEN_ALIKE
+
+
+def translate_qt(app: QCoreApplication, environment: Mapping[str, str] = os.environ) -> None:
+    """Have what Qt shows by itself, such as its dialogs, speak the language too, and write numbers as the window."""
+    if not writes_numbers_alike(environment):
+        from PyQt6.QtCore import QLocale  # its many names take time that a start can do without
+
+        QLocale.setDefault(QLocale.c())
     language = language_in_use()
     if language != "en":
+        from PyQt6.QtCore import QLibraryInfo, QTranslator
+
         translator = QTranslator(app)
         if translator.load(f"qtbase_{language}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
             app.installTranslator(translator)
