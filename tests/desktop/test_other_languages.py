@@ -8,10 +8,12 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRect, Qt
 
 from brisk_atlas.core.model import language
+from brisk_atlas.desktop.drawers.threshold_bars import ThresholdBars
 from brisk_atlas.desktop.settings.chosen_language import LANGUAGE, stored_language, take_language, writes_numbers_alike
 from brisk_atlas.desktop.settings.settings_window import SettingsWindow
 from clipped_text import clipped
@@ -77,6 +79,23 @@ def from_the_right(qapp):
     qapp.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
     yield
     qapp.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
+
+
+def test_maps_and_scales_are_not_turned_round(qapp, from_the_right, desk):
+    page, spine = desk.window.desk, desk.window.desk.stack.spine
+
+    def pictures():
+        desk.settle()
+        tile = spine.viewport().grab(spine.visualItemRect(spine.currentItem())).toImage()
+        bars = ThresholdBars()
+        bars.resize(200, 90)
+        bars.show_histogram(np.array([3, 1, 2]), np.array([0.0, 1.0, 2.0, 3.0]), 1.5)
+        scale_bar = QRect(0, page.map.canvas.height() - 80, 200, 80)
+        return page.map.canvas.grab(scale_bar).toImage(), tile, bars.grab().toImage()
+
+    from_right = pictures()
+    qapp.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
+    assert from_right == pictures()
 
 
 def test_the_window_can_be_read_from_the_right(from_the_right, desk):

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from .theme import LIGHT, MONO, Theme
 
@@ -94,7 +95,7 @@ class LocatorMap(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         t = self.theme
         painter.fillRect(self.rect(), QColor(t.paper))
         self._paint_lines(painter)

@@ -178,6 +178,7 @@ class StackTile(QStyledItemDelegate):
             return
         tile = self.tile_rect(option.rect, layer.id)
         painter.save()
+        painter.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # else the ends of a scale change places
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         subject = layer.id == self.session.work.state.subject
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)

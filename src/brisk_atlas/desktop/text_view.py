@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from .plain_text import PlainLabel
 from .session import Session
@@ -134,7 +135,7 @@ class TextLines(QAbstractScrollArea):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         viewport, across = self.viewport(), self.horizontalScrollBar()
         assert viewport is not None and across is not None
-        painter = QPainter(viewport)
+        painter = picture_painter(viewport)
         t = self.theme
         painter.fillRect(viewport.rect(), QColor(t.raised))
         painter.setFont(mono_font())

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter
+from PyQt6.QtGui import QColor, QMouseEvent
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
@@ -53,7 +54,7 @@ class Bars(QWidget):
     def paintEvent(self, event: object) -> None:
         if self.summary is None:
             return
-        painter = QPainter(self)
+        painter = picture_painter(self)
         counts, edges = self.summary.counts, self.summary.edges
         tall = self.height() - FOOT_PX - 2
         wide = self.width() / len(counts)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme
 
@@ -75,7 +76,7 @@ class Histogram(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.shown is None:
             return
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         base = self.height() - 10.0
         most = max(float(counts.max()) for counts in self.shown.counts) or 1.0

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
 from ..session import Session
@@ -81,7 +82,7 @@ class OverviewMap(QWidget):
         session.run(tr("Drawing the overview"), work, done, shown=False, failed=lambda error: None)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(LIGHT.paper))
         if self.picture is None:
             return

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import ramp_strip
 from ..plain_text import PlainLabel
@@ -62,7 +63,7 @@ class RampStrip(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.ramp is None:
             return
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawImage(QRectF(self._x(0), 0, self._x(1) - self._x(0), STRIP_PX), ramp_strip(str(self.ramp)))
         for number, (colour, share) in enumerate(zip(self.ramp.colours, self.ramp.shares)):

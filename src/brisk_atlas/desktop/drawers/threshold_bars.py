@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme, mono_font
 
@@ -51,7 +52,7 @@ class ThresholdBars(QWidget):
     def paintEvent(self, event: object) -> None:
         if not self.counts.size:
             return
-        painter = QPainter(self)
+        painter = picture_painter(self)
         tall, wide = self.height() - FOOT_PX, self.width()
         together = max(1, len(self.counts) // max(1, wide // 2))
         many = len(self.counts) // together

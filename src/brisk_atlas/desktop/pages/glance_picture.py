@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPaintEvent
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..panes.coming_pieces import ComingPieces
 from ..panes.map_canvas import MapCanvas
@@ -101,7 +102,7 @@ class GlancePicture(MapCanvas):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         if self.words:
-            painter = QPainter(self)
+            painter = picture_painter(self)
             painter.setPen(QColor(self.theme.quiet))
             box = QRectF(self.rect()).adjusted(12, 8, -12, -8)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.words)

@@ -26,6 +26,7 @@ from brisk_atlas.core.strip.holes.log_drawing import (
     width_of,
 )
 from brisk_atlas.core.strip.holes.tracks import LogTemplate, TrackKind
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme
 from .log_painter import LogPainter
@@ -245,7 +246,7 @@ class LogCanvas(QWidget):
         return tuple(HoleMarker(m.name, m.hole, self._dragged) if m == held else m for m in self.markers)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if not self.holes or self.template is None:
             painter.setPen(QColor(self.theme.quiet))
@@ -266,7 +267,7 @@ class LogCanvas(QWidget):
             picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
             picture.setDevicePixelRatio(ratio)
             picture.fill(QColor(self.theme.paper))
-            inner = QPainter(picture)
+            inner = picture_painter(picture)
             inner.translate(SIDE_PX - self.offset, 0)
             self.painted.paint(inner, self.drawing(), PX_MM)
             inner.end()

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import picture_of
 from ..plain_text import PlainLabel
@@ -76,7 +77,7 @@ class CrossplotCanvas(QWidget):
                 box.bottom() - (self.up - y0) / (y1 - y0) * box.height())  # fmt: skip
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(self.theme.raised))
         if not (np.isfinite(self.across) & np.isfinite(self.up)).any():
             painter.setPen(QColor(self.theme.quiet))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
@@ -13,6 +13,7 @@ from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..save_path import ask_save_path
 from ..session import Session
@@ -93,7 +94,7 @@ class LogFiles:
         scale = PX_MM * SHARP
         image = QImage(round(drawing.width * scale), round(drawing.height * scale), QImage.Format.Format_RGB32)
         image.fill(QColor(canvas.theme.raised))
-        painter = QPainter(image)
+        painter = picture_painter(image)
         canvas.painted.paint(painter, drawing, scale)
         painter.end()
         from brisk_atlas.core.system.atomic_write import written_beside

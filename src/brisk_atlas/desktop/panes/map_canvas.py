@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import QWidget
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.workspace.comparison import Divide, Way
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
 from ..theme import LIGHT, Theme
@@ -178,7 +179,7 @@ class MapCanvas(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.view is None:
             return

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from brisk_atlas.core.draw.labels import BOX_PX
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
 from ..theme import LIGHT, MONO, SANS
@@ -44,7 +45,7 @@ def paint_labels(frame: Frame) -> None:
     if not frame.labels:
         return
     image = image_of(frame)
-    painter = QPainter(image)
+    painter = picture_painter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for label in frame.labels:
         _paint_label(painter, label, frame)
@@ -101,7 +102,7 @@ def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:
     from brisk_atlas.core.draw.overlays import edge_place, grid_lines
 
     image = image_of(frame)
-    painter = QPainter(image)
+    painter = picture_painter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     density = frame.view.density
     ink, paper = QColor(GRID_INK), QColor(LIGHT.raised)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw.layer_painter import PICKED_INK
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme
 from .relief_notes import paint_notes
@@ -121,7 +122,7 @@ class ReliefCanvas(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.image is not None and not self.message:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

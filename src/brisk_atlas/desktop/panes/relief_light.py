@@ -29,6 +29,7 @@ from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
 from brisk_atlas.core.relief.stored_lights import StoredLights
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
@@ -74,7 +75,7 @@ class LightDial(QWidget):
         return QPointF(self.width() / 2 + away * sin(turn), self.height() / 2 - away * cos(turn))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = QPointF(self.width() / 2, self.height() / 2)
         painter.setPen(QPen(QColor(self.theme.rule), 1))

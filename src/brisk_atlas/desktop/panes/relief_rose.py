@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import FLATTEST, STEEPEST, Eye
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme, mono_font
 
@@ -49,7 +50,7 @@ class ReliefRose(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paper = QColor(self.theme.raised)
         paper.setAlpha(225)

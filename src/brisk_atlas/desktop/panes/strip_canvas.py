@@ -13,6 +13,7 @@ from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView, reference_of, stretch_of
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme, mono_font
 from .strip_axis import axis_ticks, ticks
@@ -202,7 +203,7 @@ class StripCanvas(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.fillRect(self.rect(), QColor(self.theme.raised))
         if self.profile is None or not (self.traces or self.profile.dots):
             painter.setPen(QColor(self.theme.quiet))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
@@ -62,7 +63,7 @@ class TimeTrack(QWidget):
     def paintEvent(self, event: object) -> None:
         if not self.seconds:
             return
-        painter = QPainter(self)
+        painter = picture_painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
         begin, end = self.x_of(self.first), self.x_of(self.last)

@@ -12,6 +12,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperBlock
 from brisk_atlas.core.paper.moving import edges_beside, moved, resized
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..theme import LIGHT, Theme
 
@@ -111,7 +112,7 @@ class PagePreview(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.paper is None:
             return
-        painter, page = QPainter(self), self._page()
+        painter, page = picture_painter(self), self._page()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(page.translated(2, 2), QColor(0, 0, 0, 40))
         painter.fillRect(page, QColor("#FFFFFF"))

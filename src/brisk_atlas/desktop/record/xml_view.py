@@ -8,7 +8,6 @@ from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QMouseEvent,
-    QPainter,
     QPaintEvent,
     QResizeEvent,
     QSyntaxHighlighter,
@@ -20,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..text_view import grammar_of
 from ..theme import LIGHT, Theme, mono_font
@@ -133,7 +133,7 @@ class RecordText(QPlainTextEdit):
         self._fit()
 
     def paint_margin(self, margin: QWidget) -> None:
-        painter = QPainter(margin)
+        painter = picture_painter(margin)
         t = self.theme
         painter.fillRect(margin.rect(), QColor(t.paper))
         painter.setFont(mono_font())
