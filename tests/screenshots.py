@@ -298,7 +298,7 @@ def handover(s: Studio) -> None:
     s.choose("lava_flows")
     s.window.show_page("handover")
     s.settle()
-    page, layers = s.window.handover, s.window.session.work.layers
+    page, layers = s.window.handover.recipes, s.window.session.work.layers
     zones = next(layer for layer in layers if layer.name == "closed_zones")
     for word, settings in (
         ("where", {"where": "year = 2031"}),

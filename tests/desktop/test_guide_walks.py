@@ -145,7 +145,7 @@ def test_check_whether_data_can_be_trusted(hand, way):
 
 @BOTH
 def test_hand_a_piece_over(hand, tmp_path, way):
-    d, page = hand.d, hand.window.handover
+    d, page = hand.d, hand.window.handover.recipes
     if way == MOUSE:
         hand.page(way, 4)
     else:

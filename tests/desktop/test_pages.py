@@ -26,7 +26,7 @@ class Hand:
     """What a person does on the page."""
 
     def __init__(self, d):
-        self.d, self.page = d, d.window.handover
+        self.d, self.page = d, d.window.handover.recipes
         d.press(d.window, Qt.Key.Key_E, CTRL)
         d.settle()
 
@@ -115,6 +115,18 @@ def test_a_recipe_is_built_looked_at_written_and_opened_as_written(hand, tmp_pat
     assert found.crs == "EPSG:4326" and (found["year"] == 2031).all() and "km2" in found
     d.click(page.bar.open)
     assert d.window.page == "desk" and d.work.subject.name == "piece"
+
+
+def test_looking_goes_on_when_the_recipes_are_shown_again(hand):
+    page, handover = hand.page, hand.d.window.handover
+    page.add_step("where", {"where": "year = 2031"})
+    page.add_step("reproject", {"crs": "EPSG:4326"})
+    hand.d.qtbot.mouseClick(handover.to_depot, Qt.MouseButton.LeftButton)  # before anything was looked at
+    hand.d.settle()
+    assert all(line.waiting for line in page.list.lines)
+    hand.d.click(handover.to_recipe)
+    assert not any(line.waiting for line in page.list.lines)
+    assert hand.counts()[1] == "13 → 4"
 
 
 def test_a_changed_step_is_looked_at_anew_and_undo_takes_it_back(hand):
@@ -282,7 +294,7 @@ def test_recipes_are_in_the_project_and_in_files(hand, tmp_path, monkeypatch):
 
 def test_another_source_is_a_branch_that_steps_may_use(hand):
     page = hand.page
-    page.add_branch(DataRef.file(SURVEY).with_part("closed_zones"))
+    page.editing.add_branch(DataRef.file(SURVEY).with_part("closed_zones"))
     hand.d.settle()
     assert [line.label for line in page.list.lines if line.at == -1] == ["lava_flows", "closed_zones"]
     hand.choose(-1)

@@ -133,7 +133,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     else:
         d.press(window, Qt.Key.Key_E, CTRL)
         d.settle()
-    page, target = window.handover, tmp_path / "lava_2031.gpkg"
+    page, target = window.handover.recipes, tmp_path / "lava_2031.gpkg"
     for word, settings in (
         ("where", {"where": "year = 2031"}), ("clip", {"polygons": d.layer("closed_zones").ref.as_json()}),
         ("reproject", {"crs": "EPSG:4326"}),

@@ -53,7 +53,7 @@ def test_an_empty_window_says_what_to_do_next(driver):
     driver.press(window, Qt.Key.Key_3, CTRL)
     assert window.record.empty.isVisible()
     driver.press(window, Qt.Key.Key_4, CTRL)
-    assert not window.handover.bar.go.isEnabled()
+    assert not window.handover.recipes.bar.go.isEnabled()
 
 
 def test_every_command_can_be_run_on_the_demo_without_harm(demo_driver, monkeypatch):

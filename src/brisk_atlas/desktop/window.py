@@ -234,7 +234,7 @@ class AtlasWindow(QMainWindow):
             page = self._made["handover"] = HandoverPage(self.session, self.settings)
             self._house("handover", page)
             page.open_wanted.connect(self.session.open_files)
-            page.empty.wanted.connect(self.commands.do)
+            page.recipes.empty.wanted.connect(self.commands.do)
             page.plate_wanted.connect(self._show_plate)
             self._recolour()
         return self._made["handover"]
@@ -357,7 +357,7 @@ class AtlasWindow(QMainWindow):
         widget: Any = self.find_page if page == "find" else getattr(self, page)
         view = self.desk.map.canvas.view if page == "handover" and self.has_desk else None
         if page == "handover":
-            widget.view_extent = view.extent if view else None
+            widget.take_view(view.extent if view else None)
         self.pages.setCurrentIndex(PAGES.index(page))
         button = self.page_buttons.button(PAGES.index(page))
         assert button is not None

@@ -37,6 +37,7 @@ class RecipeLooker(QObject):
         self.session = session
         self._recipe: Recipe | None = None
         self._whole = False
+        self.dropped = False
         self._job: Job | None = None
         self._store: Any = None
         self._timer = QTimer(self)
@@ -62,11 +63,12 @@ class RecipeLooker(QObject):
         """Run the steps of a recipe soon; an earlier wish is dropped."""
         if self._job is not None:
             self._job.cancel()
-        self._recipe, self._whole = recipe, whole
+        self._recipe, self._whole, self.dropped = recipe, whole, False
         self._timer.start()
 
     def stop(self) -> None:
-        """Drop what was wished."""
+        """Drop what was wished; `dropped` tells that some of it was left undone."""
+        self.dropped = self.dropped or self.busy
         self._timer.stop()
         if self._job is not None:
             self._job.cancel()

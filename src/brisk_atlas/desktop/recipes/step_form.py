@@ -21,12 +21,12 @@ from .step_inputs import (
     ExtentInput,
     SourceInput,
     StepInput,
-    StepSurroundings,
     SwitchInput,
     Taking,
     TextInput,
     TransformationInput,
 )
+from .step_surroundings import StepSurroundings
 
 if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import RecipeStep

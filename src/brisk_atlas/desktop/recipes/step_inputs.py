@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from enum import Enum
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import DataKind, DataRef, Extent
+from brisk_atlas.core.model import DataRef, Extent
 from brisk_atlas.core.model.language import tr
 
 from ..panes.bar_buttons import bar_menu
@@ -25,19 +24,6 @@ class Taking(Enum):
     REPLACE = "replace"  # it is the value
     APPEND = "append"  # one more of several
     INSERT = "insert"  # into an expression, where the cursor is
-
-
-@dataclass(frozen=True)
-class StepSurroundings:
-    """What the settings of a step may name: fields or bands that come to it, sources (word and value as JSON), what the
-    map shows, the kind of the data and its CRS."""
-
-    fields: tuple[str, ...] = ()
-    bands: tuple[str, ...] = ()
-    sources: tuple[tuple[str, Any], ...] = ()
-    view_extent: Extent | None = None
-    kind: DataKind | None = None
-    crs: str | None = None
 
 
 class StepInput(QWidget):
