@@ -74,3 +74,24 @@ class Hand:
         self.steps += 1
         self.d.drag(widget, start, end)
         self.d.settle()
+
+    def choose(self, way, box, text):
+        """Choose an entry of a list that opens: click it open and click the entry, or press arrow keys."""
+        to = box.findText(text)
+        if way == MOUSE:
+            self.steps += 2
+            box.showPopup()
+            shown = box.view()
+            self.d.qtbot.mouseClick(
+                shown.viewport(), Qt.MouseButton.LeftButton, pos=shown.visualRect(box.model().index(to, 0)).center()
+            )
+            self.d.settle()
+            return
+        while box.currentIndex() != to:
+            self.key(Qt.Key.Key_Down if box.currentIndex() < to else Qt.Key.Key_Up, on=box)
+
+    def click_tab(self, tabs, words):
+        """Click a tab by its words."""
+        bar = tabs.tabBar()
+        at = bar.tabRect([bar.tabText(n) for n in range(bar.count())].index(words)).center()
+        self.click(bar, (at.x(), at.y()))

@@ -35,6 +35,7 @@ def test_open_a_dataset_from_find(hand, way):
         hand.click(find.glance.open_button)
     else:
         hand.key(Qt.Key.Key_Down, on=find.filter)
+        assert find.list.hasFocus()
         hand.key(Qt.Key.Key_Return, on=find.list)
     hand.d.settle()
     assert hand.d.work.subject.name == "vents" and hand.window.page == "desk" and hand.steps == 4

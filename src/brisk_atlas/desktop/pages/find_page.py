@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from brisk_atlas.core.model.language import tr, trn
 
+from ..down_to_list import down_goes_to
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -143,6 +144,7 @@ class FindPage(QWidget):
         whole.addWidget(split)
 
     def _connect(self) -> None:
+        down_goes_to(self.list, self.filter)
         for name, interval, run in (
             ("typed", TYPING_MS, self._filter_now),
             ("arrange", ARRANGE_MS, self.list.rows.arrange),

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model.language import tr
 
 from ..arrow_view import ArrowView
+from ..down_to_list import down_goes_to
 from ..plain_text import PlainLabel
 from .bar_buttons import bar_button, bar_menu
 
@@ -96,6 +97,7 @@ class LogList(QWidget):
         self.in_view.toggled.connect(lambda on: self.refilter())
         self.in_region.toggled.connect(self._turn_region)
         self.menu.aboutToShow.connect(self._fill_menu)
+        down_goes_to(self.table, self.text)
         model = self.table.selectionModel()
         assert model is not None
         model.selectionChanged.connect(lambda on, off: self._choose())

@@ -22,6 +22,7 @@ from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.language import tr
 
 from ..arrow_view import ArrowView
+from ..down_to_list import down_goes_to
 from ..plain_text import PlainLabel
 from .bar_buttons import bar_button, bar_menu
 
@@ -80,6 +81,7 @@ class StripLines(QWidget):
             edit.textChanged.connect(lambda text: self.refilter())
         self.in_view.toggled.connect(lambda on: self.refilter())
         self.menu.aboutToShow.connect(self._fill_menu)
+        down_goes_to(self.table, self.text)
         self.table.row_chosen.connect(self._choose)
 
     def _dates_menu(self) -> QMenu:
