@@ -38,7 +38,7 @@ class PseudoCatalogue:
 
 
 def outside(text: str) -> str:
-    """Return what of a text went through no catalogue.
+    """Return the parts of a text that are not translated.
 
     >>> outside("⟦{n} rows of ⟦a layer⟧⟧, untold")
     ', untold'
@@ -140,7 +140,7 @@ def texts_of(root) -> set[tuple[str, str]]:
 
 
 def words_left_out() -> list[str]:
-    """Walk through a window that speaks the pseudo language; returns what went through no catalogue."""
+    """Walk through a window that speaks the pseudo language; returns the texts that are not translated."""
     language.use_catalogue(PseudoCatalogue())
     import left_out_walk  # only now, so that all it loads speaks the pseudo language
 

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from .picture_painter import picture_painter
 from .theme import LIGHT, MONO, Theme
 
 Box = tuple[float, float, float, float]  # west, south, east, north in degrees

@@ -19,8 +19,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from .picture_painter import picture_painter
 from .plain_text import PlainLabel
 from .session import Session
 from .theme import LIGHT, Theme, mono_font

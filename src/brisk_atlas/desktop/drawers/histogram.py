@@ -9,8 +9,8 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
+from ..picture_painter import picture_painter
 from ..session import Session
 from ..theme import LIGHT, Theme
 

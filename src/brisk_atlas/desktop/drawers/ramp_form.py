@@ -21,9 +21,9 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import ramp_strip
+from ..picture_painter import picture_painter
 from ..plain_text import PlainLabel
 from ..theme import LIGHT
 

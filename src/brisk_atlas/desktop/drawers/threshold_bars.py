@@ -8,8 +8,8 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme, mono_font
 
 HEIGHT_PX, FOOT_PX, STEP = 90, 16, 0.01

@@ -10,11 +10,11 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPaintEvent
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..panes.coming_pieces import ComingPieces
 from ..panes.map_canvas import MapCanvas
 from ..panes.renderer import Renderer, Wish
+from ..picture_painter import picture_painter
 from ..session import Session
 
 if TYPE_CHECKING:

@@ -147,7 +147,3 @@ class HandoverPage(QWidget):
         self.recipes.use_theme(theme)
         if self.album is not None:
             self.album.use_theme(theme)
-
-    def refresh(self) -> None:
-        """Speak of the subject, unless a recipe that was worked on is shown."""
-        self.recipes.refresh()

@@ -26,8 +26,8 @@ from brisk_atlas.core.strip.holes.log_drawing import (
     width_of,
 )
 from brisk_atlas.core.strip.holes.tracks import LogTemplate, TrackKind
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 from .log_painter import LogPainter
 from .log_photos import LogPhotos

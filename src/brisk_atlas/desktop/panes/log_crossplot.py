@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import picture_of
+from ..picture_painter import picture_painter
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme, mono_font
 from .strip_axis import ticks

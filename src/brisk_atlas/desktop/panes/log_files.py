@@ -13,8 +13,8 @@ from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..save_path import ask_save_path
 from ..session import Session
 from .log_shows import ShowsHoles

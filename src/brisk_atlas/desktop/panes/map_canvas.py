@@ -26,9 +26,9 @@ from PyQt6.QtWidgets import QWidget
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.workspace.comparison import Divide, Way
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 from .corner_tool import CornerTool
 from .discs import paint_discs

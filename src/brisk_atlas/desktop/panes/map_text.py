@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from brisk_atlas.core.draw.labels import BOX_PX
-from brisk_atlas.desktop.picture_painter import picture_painter
 
 from ..frame_image import image_of
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, MONO, SANS
 
 if TYPE_CHECKING:

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw.layer_painter import PICKED_INK
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 from .relief_notes import paint_notes
 from .relief_signs import ReliefSign, paint_signs

@@ -29,8 +29,8 @@ from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
 from brisk_atlas.core.relief.stored_lights import StoredLights
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
 

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.relief.eye import FLATTEST, STEEPEST, Eye
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme, mono_font
 
 SIZE = QSize(112, 124)

@@ -13,8 +13,8 @@ from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView, reference_of, stretch_of
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme, mono_font
 from .strip_axis import axis_ticks, ticks
 from .strip_dots import DotsPicture

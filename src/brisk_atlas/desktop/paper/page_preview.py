@@ -12,8 +12,8 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperBlock
 from brisk_atlas.core.paper.moving import edges_beside, moved, resized
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 
 HANDLE_PX, EDGE_PX = 4.0, 6.0  # half a handle, and how near an edge the hand takes hold of it

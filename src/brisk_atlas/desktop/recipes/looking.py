@@ -67,7 +67,7 @@ class RecipeLooker(QObject):
         self._timer.start()
 
     def stop(self) -> None:
-        """Drop what was wished; `dropped` tells that some of it was left undone."""
+        """Drop what was wished; `dropped` is true where some of it was left undone."""
         self.dropped = self.dropped or self.busy
         self._timer.stop()
         if self._job is not None:

@@ -19,8 +19,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.desktop.picture_painter import picture_painter
 
+from ..picture_painter import picture_painter
 from ..text_view import grammar_of
 from ..theme import LIGHT, Theme, mono_font
 
