@@ -2,7 +2,8 @@
 `de`, the texts that do not fit in it.
 
 A window that is started by this file speaks a pseudo language: whatever goes through a catalogue stands between ⟦ and
-⟧. What stands outside of them is either data or was left out of the translation.
+⟧. What stands outside of them is either data or was left out of the translation. It parts digits by an apostrophe, so
+that a number in which a comma stands does not go by the settings.
 """
 
 from __future__ import annotations
@@ -15,7 +16,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from brisk_atlas.core.model import language
+from brisk_atlas.core.model import digit_groups, language
 
 BEGIN, END = "⟦", "⟧"
 NOT_LOOKED_AT = (  # ids of elements, names of places and dimensions, and the guide, which is in English
@@ -25,6 +26,7 @@ NOT_LOOKED_AT = (  # ids of elements, names of places and dimensions, and the gu
     "HelpWindow/",
 )
 WORD = re.compile(r"[^\W\d_]{3,}")
+IN_COMMAS = re.compile(r"(?<![\d.,])\d{1,3},\d{3}(?!\d)")
 
 
 class PseudoCatalogue:
@@ -66,6 +68,13 @@ def left_out(texts: set[tuple[str, str]], data: set[str]) -> list[str]:
         if words:
             found.append(f"{where}: {text[:110]!r} ({', '.join(words[:6])})")
     return found
+
+
+def in_commas(texts: set[tuple[str, str]]) -> list[str]:
+    """Return texts with a number whose digits are parted by a comma, each with where it stands; the settings show one
+    as a sample."""
+    shown = sorted(each for each in texts if not each[0].startswith("SettingsWindow/"))
+    return [f"{where}: {text[:110]!r} (digits)" for where, text in shown if IN_COMMAS.search(text)]
 
 
 def cells_of(model, parent=None, most=30) -> list[str]:
@@ -140,8 +149,10 @@ def texts_of(root) -> set[tuple[str, str]]:
 
 
 def words_left_out() -> list[str]:
-    """Walk through a window that speaks the pseudo language; returns the texts that are not translated."""
+    """Walk through a window that speaks the pseudo language; returns the texts that are not translated, and those that
+    part digits in their own way."""
     language.use_catalogue(PseudoCatalogue())
+    digit_groups.use_digit_groups(digit_groups.DigitGroups.APOSTROPHE)
     import left_out_walk  # only now, so that all it loads speaks the pseudo language
 
     app, texts = left_out_walk.application(), set()
@@ -149,7 +160,7 @@ def words_left_out() -> list[str]:
     for each in window.commands.all():
         texts.update((f"command {each.id}", text) for text in (each.title, each.tip, each.group) if text)
     assert app is not None
-    return left_out(texts, left_out_walk.words_of_the_data(window))
+    return left_out(texts, left_out_walk.words_of_the_data(window)) + in_commas(texts)
 
 
 def texts_cut_off(chosen: str) -> list[str]:

@@ -32,7 +32,7 @@ def walked(*arguments):
     return json.loads(done.stdout)
 
 
-def test_no_word_on_the_screen_is_left_out_of_the_translation():
+def test_no_word_is_left_out_of_the_translation_and_no_number_of_the_settings():
     assert walked() == []
 
 

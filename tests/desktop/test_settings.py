@@ -7,12 +7,15 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QKeySequence
 
 from brisk_atlas import demo
-from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model import DataRef, date_words, digit_groups
+from brisk_atlas.core.model.date_words import DateForm
+from brisk_atlas.core.model.digit_groups import DigitGroups
 from brisk_atlas.core.model.length_units import LengthUnits, length_units, use_length_units
 from brisk_atlas.core.workspace import Workspace
 from brisk_atlas.desktop.app import take_portal
 from brisk_atlas.desktop.command_list import commands_of
 from brisk_atlas.desktop.commands import Commands
+from brisk_atlas.desktop.settings.numbers_and_dates import DATES, GROUPS, take_numbers_and_dates
 from brisk_atlas.desktop.settings.own_keys import OWN_KEYS, own_keys
 from brisk_atlas.desktop.settings.settings_window import SettingsWindow
 from brisk_atlas.desktop.settings.stored_settings import (
@@ -214,3 +217,26 @@ def test_recent_work_is_forgotten_with_its_pictures(shown, tmp_path):
 def test_dialogs_for_files_are_the_desktops_own_under_wayland(given, theme):
     take_portal(given)
     assert given.get("QT_QPA_PLATFORMTHEME") == theme
+
+
+def test_how_numbers_and_dates_are_written_is_chosen_and_counts_from_the_next_start(driver, monkeypatch):
+    driver.window.commands.do("settings")
+    form = driver.window.findChild(SettingsWindow)
+    assert (form.groups.currentText(), form.dates.currentText()) == ("As usual in the language", "2031-06-24")
+    assert not form.written_note.isVisible()
+    for box, text in ((form.groups, "1\u202f234\u202f567.5"), (form.dates, "24 Jun 2031")):
+        box.setFocus()
+        while box.currentText() != text:
+            driver.press(box, Qt.Key.Key_Down)
+    assert form.written_note.isVisible()
+    used = []
+    monkeypatch.setattr(digit_groups, "use_digit_groups", used.append)
+    monkeypatch.setattr(date_words, "use_date_form", used.append)
+    take_numbers_and_dates(driver.window.settings, {date_words.CHOICE: "iso"})  # what the environment names stays
+    take_numbers_and_dates(driver.window.settings, {digit_groups.CHOICE: "comma"})
+    assert used == [DigitGroups.SPACE, DateForm.DAY_FIRST]
+    driver.window.settings.setValue(GROUPS, "dozens")
+    driver.window.settings.setValue(DATES, "moons")
+    used.clear()
+    take_numbers_and_dates(driver.window.settings, {})
+    assert used == [DateForm.ISO]

@@ -91,9 +91,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if hand_to_running([str(path) for path in paths]):
             return 0
     from brisk_atlas.desktop.settings.chosen_language import take_language
+    from brisk_atlas.desktop.settings.numbers_and_dates import take_numbers_and_dates
     from brisk_atlas.desktop.settings.settings_file import window_settings
 
     take_language(window_settings())
+    take_numbers_and_dates(window_settings())
     gc.disable()  # nothing is thrown away while modules load; `run` turns it on again
     from brisk_atlas.desktop import app
 

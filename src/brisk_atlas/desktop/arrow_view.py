@@ -10,6 +10,8 @@ from PyQt6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, 
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
+from brisk_atlas.core.model.digit_groups import grouped
+
 from .plain_text import plain_tip
 from .theme import mono_font
 
@@ -67,7 +69,7 @@ class ArrowRows(QAbstractTableModel):
             return "—"
         digits = self.digits.get(self.table.column_names[column])
         if isinstance(value, float) and digits is not None:
-            return f"{value:,.{digits}f}"
+            return grouped(value, f",.{digits}f")
         return str(value).removesuffix(".000") if not isinstance(value, float | int) else number_text(value)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .line_palette import LinePalette
@@ -53,7 +54,10 @@ class GoTo(LinePalette):
         self.found = [(words, *place) for words, place in placed if place is not None]
         self.list.clear()
         for words, x, y in self.found:
-            self.list.addItem(f"{words}   →   " + (f"{x:.6f}, {y:.6f}" if abs(x) < 1e3 else f"{x:,.1f}, {y:,.1f}"))
+            self.list.addItem(
+                f"{words}   →   "
+                + (f"{x:.6f}, {y:.6f}" if abs(x) < 1e3 else f"{grouped(x, ',.1f')}, {grouped(y, ',.1f')}")
+            )
         self.list.setCurrentRow(0)
         self.hint.setText(UNKNOWN if text.strip() and not self.found else EXAMPLES)
 

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from math import inf, isfinite
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
+from brisk_atlas.core.model.digit_groups import grouped, plain_number
 from brisk_atlas.core.model.language import tr
 
 from .status_line import SCALES
 
 ANY = tr("any")
+_RATIO = re.compile(r"(?:1 ?: ?)?([\d., '\u2019\u202f]+?)(?: {2}.*)?")
 
 
 class ScaleRange(QObject):
@@ -36,7 +39,7 @@ class ScaleRange(QObject):
         box.addItem(ANY)
         if now is not None:
             box.addItem(tr("1:{float:,.0f}   as now", float=float(f"{now:.3g}")))
-        box.addItems([f"1:{ratio:,}" for ratio in SCALES])
+        box.addItems([f"1:{grouped(ratio)}" for ratio in SCALES])
         box.currentTextChanged.connect(lambda text: self.changed.emit())
         box.activated.connect(lambda i: self.ended.emit())
         line = box.lineEdit()
@@ -47,7 +50,7 @@ class ScaleRange(QObject):
     def show_scales(self, scales: tuple[float, float] | None) -> None:
         """Show a range; None for all scales."""
         for box, chosen in zip((self.closest, self.farthest), scales or (None, None)):
-            box.setCurrentText(f"1:{chosen:,.0f}" if chosen and isfinite(chosen) else ANY)
+            box.setCurrentText(f"1:{grouped(chosen, ',.0f')}" if chosen and isfinite(chosen) else ANY)
 
     @property
     def scales(self) -> tuple[float, float] | None:
@@ -65,11 +68,12 @@ class ScaleRange(QObject):
 
 
 def _number(box: QComboBox) -> float | None:
-    text = box.currentText().replace("as now", "").strip()
+    text = box.currentText().strip()
     if text in (ANY, ""):
         return None
+    ratio = _RATIO.fullmatch(text)  # behind it may stand that it is the scale as now
     try:
-        number = float(text.removeprefix("1:").replace(",", "").replace(" ", ""))
+        number = float(plain_number(ratio[1])) if ratio else 0.0
     except ValueError:
         number = 0.0
     if not number > 0:

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidgetAction,
 )
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .plain_text import PlainLabel
@@ -55,7 +56,7 @@ class StatusLine(QFrame):
         self.scale.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         scales = QMenu(self.scale)
         for ratio in SCALES:
-            scales.addAction(f"1:{ratio:,}", lambda ratio=ratio: self.scale_chosen.emit(float(ratio)))
+            scales.addAction(f"1:{grouped(ratio)}", lambda ratio=ratio: self.scale_chosen.emit(float(ratio)))
         self.scale.setMenu(scales)
         self.crs.setToolTip(tr("Choose the map's CRS"))
         row = QHBoxLayout(self)
@@ -151,7 +152,9 @@ class StatusLine(QFrame):
         self.scale.setEnabled(bool(view.crs))
         if view.crs:
             ratio = view.ground_metres * dots_per_inch / INCH_M
-            self.scale.setText(f"1:{float(f'{ratio:.3g}'):,.0f}" if ratio >= 1 else f"{1 / ratio:,.0f}:1")
+            self.scale.setText(
+                f"1:{grouped(float(f'{ratio:.3g}'), ',.0f')}" if ratio >= 1 else f"{grouped(1 / ratio, ',.0f')}:1"
+            )
         else:
             self.scale.setText(tr("scale unknown"))
         self.crs.setText(crs_name(view.crs) if view.crs else tr("no CRS"))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from brisk_atlas.core.model import DataKind
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.vocabulary import amount_words, shown
 
@@ -41,7 +42,7 @@ def kind_text(facts: Facts) -> str:
     if facts.geometry_type:
         if not facts.kind.has_shapes:
             return shown("points")
-        return tr("mixed geometry") if facts.geometry_type == "Unknown" else shown(facts.geometry_type.lower())
+        return tr("mixed geometry") if facts.geometry_type == "Unknown" else shown(facts.geometry_type)
     if facts.grid and facts.grid.drawn_by_service:
         return shown("picture")
     if facts.grid and facts.grid.dimensions:
@@ -141,8 +142,12 @@ class SubjectBar(QWidget):
             unit, scale = unit_of(facts.crs), 1.0
             if unit == "m" and max(facts.extent.width, facts.extent.height) >= 5000:
                 unit, scale = "km", 0.001
-            sides = f"{facts.extent.width * scale:,.4g} x {facts.extent.height * scale:,.4g} {unit}".strip()
-            self._set(3, sides, tip=tr("extent: ") + ", ".join(f"{v:,.6g}" for v in facts.extent.bounds))
+            wide, high = (grouped(side * scale, ",.4g") for side in (facts.extent.width, facts.extent.height))
+            self._set(
+                3,
+                f"{wide} x {high} {unit}".strip(),
+                tip=tr("extent: ") + ", ".join(grouped(v, ",.6g") for v in facts.extent.bounds),
+            )
         text = (
             tr("ok")
             if not warnings

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .picture_painter import picture_painter
@@ -111,7 +112,7 @@ class TextLines(QAbstractScrollArea):
         return self.pages.lines(self._first(), count) if self.pages is not None else []
 
     def _gutter(self) -> float:
-        digits = len(f"{max(1, self.pages.known if self.pages else 1):,}")
+        digits = len(grouped(max(1, self.pages.known if self.pages else 1)))
         return self._metrics.horizontalAdvance("0") * digits + 2 * PAD_PX
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -154,7 +155,7 @@ class TextLines(QAbstractScrollArea):
         painter.setPen(QColor(t.quiet))
         for i in range(len(lines)):
             box = QRectF(0, i * self._tall, gutter - PAD_PX, self._tall)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{first + i + 1:,}")
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, grouped(first + i + 1))
 
     def _paint_line(self, painter: QPainter, text: str, at: QPointF, step: float) -> None:
         """Draw a line a piece at a time, each in the colour of what it is."""

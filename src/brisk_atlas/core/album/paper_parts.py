@@ -15,6 +15,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.platypus import Flowable
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.paper.whole_text import whole_text
 
 from .page_parts import PageFigure, PagePicture
@@ -67,9 +68,9 @@ class PaperPicture(Flowable):
         power = 10.0 ** floor(log10(most))
         length = next(n * power for n in (5, 2, 1) if n * power <= most)
         across = length / metres_a_point
-        label = f"{length:,.0f} m" if length < 1000 else f"{length / 1000:,.0f} km"
+        label = f"{grouped(length, ',.0f')} m" if length < 1000 else f"{grouped(length / 1000, ',.0f')} km"
         ratio = metres_a_point * 72 / 0.0254
-        label += f"   1 : {float(f'{ratio:.4g}'):,.0f}"
+        label += f"   1 : {grouped(float(f'{ratio:.4g}'), ',.0f')}"
         canvas = self.canv
         canvas.setFont("mono", 7)
         text = pdfmetrics.stringWidth(label, "mono", 7)

@@ -19,6 +19,7 @@ from reportlab.platypus import (
     Table,
 )
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.paper.pdf_fonts import register_fonts
 from brisk_atlas.core.paper.pdf_places import with_places
@@ -131,7 +132,9 @@ def _rows(figure: PageFigure, width: float) -> list[Flowable]:
     if not table.fields:
         return []
     made = Table(lines, colWidths=[width / len(table.fields)] * len(table.fields), repeatRows=1, style=_RULED)
-    of_all = f"{count:,} of {table.total:,} rows" if count < table.total else f"{table.total:,} rows"
+    of_all = (
+        f"{grouped(count)} of {grouped(table.total)} rows" if count < table.total else f"{grouped(table.total)} rows"
+    )
     return [made, Paragraph(of_all, paper_style(8, quiet=True, before=2))]
 
 

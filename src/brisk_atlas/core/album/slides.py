@@ -17,6 +17,7 @@ from lxml import html
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.draw.overlays import bar_for
+from brisk_atlas.core.model.digit_groups import grouped
 
 from .markdown_text import paragraphs_of
 from .page_parts import PageContent, PageFigure, PagePassage, PagePicture, PageTable
@@ -268,7 +269,7 @@ def _entries(legend: LegendLines, left: float, top: float, fitting: int) -> Iter
         label = _line(_cut(words, LEGEND - beside), TextLook.LABEL)
         yield from _text(left + beside, y, LEGEND - beside, LEGEND_LINE, [label])
     if shown < len(legend.entries):
-        more = _line(f"and {len(legend.entries) - shown:,} more", TextLook.SMALL)
+        more = _line(f"and {grouped(len(legend.entries) - shown)} more", TextLook.SMALL)
         yield from _text(left, top + shown * LEGEND_LINE, LEGEND, LEGEND_LINE, [more])
 
 
@@ -291,8 +292,10 @@ def _table(table: PageTable, top: float, wide: float, high: float) -> SlideTable
 def _left_out(table: PageTable, shown: SlideTable) -> list[str]:
     """Return how much of a table stands on a slide, in words."""
     rows, fields = len(shown.rows), len(table.fields) - len(shown.heads)
-    words = [f"{rows:,} of {table.total:,} rows" if rows < table.total else f"{table.total:,} rows"]
-    return [*words, f"{fields:,} more fields are in the data"] if fields else words
+    words = [
+        f"{grouped(rows)} of {grouped(table.total)} rows" if rows < table.total else f"{grouped(table.total)} rows"
+    ]
+    return [*words, f"{grouped(fields)} more fields are in the data"] if fields else words
 
 
 def _cut(text: str, wide: float) -> str:

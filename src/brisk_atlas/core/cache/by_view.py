@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Part, VectorPart
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
@@ -191,7 +192,7 @@ def _seen_of_service(
     else:
         state, features = held
     cut = limit is not None and len(features) >= limit
-    note = f"the first {len(features):,} features in view" if cut else "read by view"
+    note = f"the first {grouped(len(features))} features in view" if cut else "read by view"
     return Seen(features, ("view", where, *state), note)
 
 
@@ -230,7 +231,7 @@ def refuse_stream(cache: DataCache, source: DataRef) -> None:
     """Raise CannotRead for a part that is too large to be held."""
     if is_stream(cache, source):
         count = cache.part(source).facts.count
-        stated = f"{count:,} features" if count is not None else "features that its service does not count"
+        stated = f"{grouped(count)} features" if count is not None else "features that its service does not count"
         raise CannotRead(
             source.whole,
             tr("{part} has {stated}, more than are held at once", part=source.part, stated=stated),

@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, Extent, Facts, Part, RasterPart, RowsPart, VectorPart
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, same_crs
 from brisk_atlas.core.read.find_records import find_records
@@ -179,7 +180,11 @@ def _unlike_facts(a: Facts, b: Facts) -> Iterator[tuple[str, str, str]]:
     ]
     if a.grid is not None and b.grid is not None:
         pairs += [
-            ("cells", f"{a.grid.width:,} x {a.grid.height:,}", f"{b.grid.width:,} x {b.grid.height:,}"),
+            (
+                "cells",
+                f"{grouped(a.grid.width)} x {grouped(a.grid.height)}",
+                f"{grouped(b.grid.width)} x {grouped(b.grid.height)}",
+            ),
             ("bands", len(a.grid.bands), len(b.grid.bands)),
             (tr("data type"), a.grid.dtype, b.grid.dtype),
             ("nodata", a.grid.nodata, b.grid.nodata),
@@ -201,7 +206,7 @@ def _steps(facts: Facts) -> str:
 
 
 def _word(value: object) -> str:
-    return "none" if value is None else f"{value:,}" if isinstance(value, int) else str(value)
+    return "none" if value is None else grouped(value) if isinstance(value, int) else str(value)
 
 
 def _record_change(cache: DataCache, before: DataRef, after: DataRef) -> list[ElementComparison]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from brisk_atlas.core.model import Band, Facts, GridFacts
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_label, same_crs, transform_extent, unit_of
 
@@ -49,4 +50,4 @@ def pair_lines(a: Facts, b: Facts, bands: tuple[Band, Band]) -> tuple[list[PairL
 
 
 def _cells(grid: GridFacts) -> str:
-    return f"{grid.width:,} x {grid.height:,}"
+    return f"{grouped(grid.width)} x {grouped(grid.height)}"

@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CellWindow, Layer, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
@@ -46,7 +47,7 @@ class PointChange:
             for value, unit in zip((self.a, self.b), self.units)
         )
         change, unit = self.change, f" {self.unit}" if self.unit else ""
-        return f"A {a}   B {b}" + (f"   change {change:+,.2f}{unit}" if change is not None else "")
+        return f"A {a}   B {b}" + (f"   change {grouped(change, '+,.2f')}{unit}" if change is not None else "")
 
 
 def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float, crs: str | None) -> PointChange:

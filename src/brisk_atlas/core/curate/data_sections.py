@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from brisk_atlas.core.model import Dataset, Facts, size_text
+from brisk_atlas.core.model.date_words import day_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
@@ -15,7 +17,7 @@ def extent_text(facts: Facts) -> str:
         return tr("none")
     unit = unit_of(facts.crs)
     digits = 5 if unit == "°" else 1
-    x0, y0, x1, y1 = (f"{v:,.{digits}f}" for v in facts.extent.bounds)
+    x0, y0, x1, y1 = (grouped(v, f",.{digits}f") for v in facts.extent.bounds)
     return tr("x {x0} to {x1}, y {y0} to {y1}", x0=x0, x1=x1, y0=y0, y1=y1) + (f" {unit}" if unit else "")
 
 
@@ -25,7 +27,10 @@ def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Sec
         (tr("format"), dataset.format),
         (tr("kind"), shown(dataset.kind)),
         *([] if dataset.ref.protocol else [(tr("size"), size_text(dataset.size_bytes))]),
-        (tr("changed"), dataset.changed.strftime("%Y-%m-%d %H:%M UTC") if dataset.changed else tr("unknown")),
+        (
+            tr("changed"),
+            f"{day_text(dataset.changed)} {dataset.changed:%H:%M} UTC" if dataset.changed else tr("unknown"),
+        ),
     ]
     if dataset.members:
         files.append((tr("files"), ", ".join(m.name for m in dataset.members)))
@@ -43,7 +48,7 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
     lines = [(tr("kind"), shown(facts.kind) + (f", {facts.geometry_type}" if facts.geometry_type else ""))]
     if facts.count is not None:
         noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "count")
-        lines.append((shown(noun), f"{facts.count:,}"))
+        lines.append((shown(noun), grouped(facts.count)))
     if facts.kind.has_place or facts.crs:
         lines += [(tr("reference system"), crs_name(facts.crs)), (tr("extent"), extent_text(facts))]
     if facts.grid and not facts.grid.drawn_by_service:

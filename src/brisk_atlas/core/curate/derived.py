@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from brisk_atlas.core.model import DataKind, Dataset, Facts
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
 from brisk_atlas.core.place.extents import sides_of
@@ -218,7 +219,7 @@ def _extent(record: Record, derived: Record) -> Iterator[Finding]:
     area = (says.east - says.west) * (says.north - says.south)  # type: ignore[operator]
     if area > MUCH_LARGER * across * up:
         times = area / (across * up)
-        told_times = f"{times:,.0f} times" if times < 1000 else tr("many times")
+        told_times = f"{grouped(times, ',.0f')} times" if times < 1000 else tr("many times")
         yield Finding(
             NOTE,
             ("boxes", 0),

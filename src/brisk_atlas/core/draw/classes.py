@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.table import column_of
 
 from . import ramps
@@ -141,7 +142,7 @@ def _as_looked(made: Colouring, style: VectorStyle) -> Colouring:
 
 
 def _short(value: float) -> str:
-    return f"{value:,.0f}" if abs(value) >= 1000 or float(value).is_integer() else f"{value:.4g}"
+    return grouped(value, ",.0f") if abs(value) >= 1000 or float(value).is_integer() else f"{value:.4g}"
 
 
 def _unique(column: pa.Array) -> Colouring:

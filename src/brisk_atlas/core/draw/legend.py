@@ -13,6 +13,7 @@ from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.model import CannotRead, CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.cloud import POINT_CLASSES
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.model.words import is_year, number_text
@@ -65,7 +66,7 @@ class Legend:
 def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
     if len(entries) <= MOST_CLASSES:
         return entries
-    return (*entries[:MOST_CLASSES], (NO_VALUE, f"{len(entries) - MOST_CLASSES:,} more"))
+    return (*entries[:MOST_CLASSES], (NO_VALUE, f"{grouped(len(entries) - MOST_CLASSES)} more"))
 
 
 def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.length_units import round_length, round_step
 from brisk_atlas.core.model.shapes import LINE, Shapes, bounds_of
 from brisk_atlas.core.place import is_geographic, metres_per_unit, transform, unit_of
@@ -114,7 +115,7 @@ def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
 
 def _text(value: float, step: float, in_degrees: bool, upright: bool) -> str:
     if not in_degrees:
-        return f"{value:,.0f}" if step >= 1 else f"{value:,.2f}"
+        return grouped(value, ",.0f") if step >= 1 else grouped(value, ",.2f")
     side = ("EW" if upright else "NS")[value < 0] if value and abs(value) != 180.0 else ""
     seconds = round(abs(value) * 3600, 2)
     d, rest = divmod(seconds, 3600)

@@ -8,6 +8,8 @@ from math import cos, radians
 from typing import TYPE_CHECKING, NamedTuple
 
 from brisk_atlas.core.model import size_text
+from brisk_atlas.core.model.date_words import day_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:  # the readers load with them, which an empty list can do without
@@ -143,11 +145,11 @@ COLUMNS = {
     ),
     "size": EntryColumn(tr("On disk"), _size_text, _size, 66, True),
     "modified": EntryColumn(
-        tr("Changed"), lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
+        tr("Changed"), lambda r: day_text(r.entry.modified) if r.entry.modified.year > 1970 else "",
         lambda r: r.entry.modified, 74),
     "record": EntryColumn(tr("Record"), lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
     "remarks": EntryColumn(tr("Remarks"), remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
-    "files": EntryColumn(tr("Files"), lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
+    "files": EntryColumn(tr("Files"), lambda r: "" if r.entry.is_folder or not r.summary else grouped(r.summary.files),
                     lambda r: r.summary.files if r.summary else 0, 50, True),
     "format": EntryColumn(tr("Format"), _of("format"), _of("format"), 90),
     "title": EntryColumn(tr("Title in the record"), _of("title"), _of("title"), 190),

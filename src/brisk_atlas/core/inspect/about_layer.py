@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas.core.model import Facts, Layer, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.place import crs_name, unit_of
@@ -17,7 +18,7 @@ def about_layer(layer: Layer, facts: Facts) -> list[tuple[str, str]]:
         lines += [(name, text) for name, text in facts.notes.items() if name != "abstract"]
     elif facts.grid is not None:
         grid = facts.grid
-        lines.append((tr("cells"), f"{grid.width:,} x {grid.height:,}"))
+        lines.append((tr("cells"), f"{grouped(grid.width)} x {grouped(grid.height)}"))
         unit = unit_of(facts.crs)
         lines.append(
             (tr("cell size"), " x ".join(f"{step:g}" for step in grid.resolution) + (f" {unit}" if unit else ""))

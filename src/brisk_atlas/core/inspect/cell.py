@@ -10,6 +10,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.dimension import bands_along, places_of
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import bands_of, shown_band
@@ -89,7 +90,11 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
             "cell",
         )
     )
-    readings.append(ProbeValue(tr("cell centre"), (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
+    readings.append(
+        ProbeValue(
+            tr("cell centre"), (mx, my), f"{grouped(mx, f',.{digits}f')}, {grouped(my, f',.{digits}f')}", unit, CELL
+        )
+    )
     return ProbeResult(layer.id, layer.name, tuple(readings), series=_series(part, shown_band(style), x, y, crs))
 
 

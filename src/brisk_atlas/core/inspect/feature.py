@@ -11,6 +11,7 @@ from shapely.errors import GEOSException
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import value_of
 from brisk_atlas.core.model.shapes import Features
@@ -84,8 +85,8 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
     parts, vertices = shapely.get_num_geometries(shape), shapely.get_num_coordinates(shape)
     out = [
         ProbeValue("type", shape.geom_type, shape.geom_type, group=GEOMETRY),
-        ProbeValue("parts", int(parts), f"{parts:,}", group=GEOMETRY),
-        ProbeValue("vertices", int(vertices), f"{vertices:,}", group=GEOMETRY),
+        ProbeValue("parts", int(parts), grouped(parts), group=GEOMETRY),
+        ProbeValue("vertices", int(vertices), grouped(vertices), group=GEOMETRY),
     ]
     whole = in_one_piece(np.array([shape], dtype=object), crs)[0][0]
     out += _measures(whole, crs)
@@ -94,7 +95,11 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
         if has:
             values = shapely.get_coordinates(shape, include_z=True, include_m=bool(shapely.has_m(shape)))[:, take]
             known = values[np.isfinite(values)]
-            text = f"{known.min():,.2f} {tr('to')} {known.max():,.2f}" if known.size else tr("unknown")
+            text = (
+                f"{grouped(known.min(), ',.2f')} {tr('to')} {grouped(known.max(), ',.2f')}"
+                if known.size
+                else tr("unknown")
+            )
             low_high = (float(known.min()), float(known.max())) if known.size else None
             out.append(ProbeValue(tr("{axis} range", axis=axis), low_high, text, group=GEOMETRY))
     return out
@@ -136,7 +141,7 @@ def _on_ellipsoid(shape: shapely.Geometry, crs: str) -> float:
 
 
 def _large(value: float) -> str:
-    return f"{value:,.2f}" if abs(value) < 1e9 else f"{value:,.0f}"
+    return grouped(value, ",.2f") if abs(value) < 1e9 else grouped(value, ",.0f")
 
 
 def _validity(shape: shapely.Geometry) -> ProbeValue:
@@ -174,7 +179,7 @@ def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[ProbeValue
     xyz = shapely.get_coordinates(shape, include_z=shape.has_z)
     digits = 8 if unit_of(features.crs) == "°" else 3
     lines = [
-        ProbeValue(f"{i:,}", tuple(v), "  ".join(f"{c:,.{digits}f}" for c in v), group=VERTICES)
+        ProbeValue(grouped(i), tuple(v), "  ".join(grouped(c, f",.{digits}f") for c in v), group=VERTICES)
         for i, v in enumerate(xyz[:MOST_VERTICES].tolist(), 1)
     ]
     if len(xyz) > MOST_VERTICES:

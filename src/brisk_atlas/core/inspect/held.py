@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .finding import ProbeResult, ProbeValue
@@ -99,7 +100,7 @@ def difference(first: ProbeValue | None, other: ProbeValue | None) -> str:
             return tr("other unit, {unit}", unit=other.unit or "none")
         off = float(b) - float(a)
         share = f" ({off / abs(float(a)):+.1%})" if a else ""
-        return f"{off:+,.6g}{share}" if abs(off) < 1e6 else f"{off:+,.0f}{share}"
+        return f"{grouped(off, '+,.6g')}{share}" if abs(off) < 1e6 else f"{grouped(off, '+,.0f')}{share}"
     return "" if a == b else "unequal"
 
 

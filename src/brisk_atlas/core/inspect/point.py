@@ -8,6 +8,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.cloud import POINT_CLASSES, Points
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
 
@@ -41,11 +42,11 @@ def point_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult |
     plane, height = unit_of(points.crs), height_unit_of(points.crs)
     z = points.xyz[near, 2]
     readings.append(ProbeValue("radius", reach, number_text(float(f"{reach:.3g}")), plane, NEAR))
-    readings.append(ProbeValue("points", int(near.size), f"{near.size:,}", "", NEAR))
+    readings.append(ProbeValue("points", int(near.size), grouped(near.size), "", NEAR))
     readings += _summary_readings("z", z, height, NEAR)
     if plane == "m":
         density = near.size / (np.pi * reach**2)
-        readings.append(ProbeValue("density", density, f"{density:,.2f}", tr("per m²"), NEAR))
+        readings.append(ProbeValue("density", density, grouped(density, ",.2f"), tr("per m²"), NEAR))
     readings += _classes(points, near, NEAR)
     return ProbeResult(layer.id, tr("{name}, point {i:,}", name=layer.name, i=i + 1), tuple(readings))
 
@@ -62,9 +63,9 @@ def _record(points: Points, i: int) -> list[ProbeValue]:
     x, y, z = points.xyz[i].tolist()
     digits = 6 if plane == "°" else 2
     found = [
-        ProbeValue("x", x, f"{x:,.{digits}f}", plane, POINT),
-        ProbeValue("y", y, f"{y:,.{digits}f}", plane, POINT),
-        ProbeValue("z", z, f"{z:,.2f}", height, POINT),
+        ProbeValue("x", x, grouped(x, f",.{digits}f"), plane, POINT),
+        ProbeValue("y", y, grouped(y, f",.{digits}f"), plane, POINT),
+        ProbeValue("z", z, grouped(z, ",.2f"), height, POINT),
     ]
     for name, values in points.dimensions.items():
         value = values[i].item()
@@ -81,7 +82,7 @@ def _summary_readings(name: str, values: np.ndarray, unit: str, group: str) -> l
         ("maximum", values.max()),
         ("standard deviation", values.std()),
     )
-    return [ProbeValue(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in stated]
+    return [ProbeValue(f"{name}, {word}", float(v), grouped(v, ",.2f"), unit, group) for word, v in stated]
 
 
 def _classes(points: Points, chosen: np.ndarray, group: str) -> list[ProbeValue]:
@@ -92,7 +93,7 @@ def _classes(points: Points, chosen: np.ndarray, group: str) -> list[ProbeValue]
         ProbeValue(
             f"class {k} {POINT_CLASSES.get(k, '')}".strip(),
             int(c),
-            f"{c:,} ({c / chosen.size:.1%})",
+            f"{grouped(c)} ({c / chosen.size:.1%})",
             "",
             group,
             tr("class {number}", number=k),
@@ -122,12 +123,12 @@ def rows_finding(cache: DataCache, layer: Layer, rows: np.ndarray) -> ProbeResul
 
 def _readings_of(points: Points, near: np.ndarray, area: float = 0.0) -> list[ProbeValue]:
     """Return how many points some are, the statistics of their dimensions, and how densely they lie in an area."""
-    readings = [ProbeValue("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
+    readings = [ProbeValue("points", int(near.size), f"{grouped(near.size)} of {grouped(len(points))}", "", INSIDE)]
     if near.size:
         readings += _summary_readings("z", points.xyz[near, 2], height_unit_of(points.crs), INSIDE)
         if unit_of(points.crs) == "m" and area > 0:
             density = near.size / area
-            readings.append(ProbeValue("density", density, f"{density:,.2f}", tr("per m²"), INSIDE))
+            readings.append(ProbeValue("density", density, grouped(density, ",.2f"), tr("per m²"), INSIDE))
         for name, values in points.dimensions.items():
             if name != "classification":
                 readings.append(_range(name, values[near], INSIDE))
@@ -156,17 +157,17 @@ def header_readings(cache: DataCache, layer: Layer, points: Points | None = None
         ("created", cloud.created or "not stated"),
         ("project id", cloud.project or "none"),
         ("version", f"LAS {cloud.version}, point format {cloud.point_format}" if cloud.version else "not LAS"),
-        ("points", f"{facts.count or 0:,}"),
+        ("points", grouped(facts.count or 0)),
         ("reference system", crs_name(facts.crs)),
         ("scale", triple(cloud.scale)),
         ("offset", triple(cloud.offset)),
     ]
     if e is not None:
-        lines.append(("extent", f"x {e.xmin:,.2f} to {e.xmax:,.2f}, y {e.ymin:,.2f} to {e.ymax:,.2f}"))
+        x0, y0, x1, y1 = (grouped(side, ",.2f") for side in e.bounds)
+        lines.append(("extent", tr("x {x0} to {x1}, y {y0} to {y1}", x0=x0, x1=x1, y0=y0, y1=y1)))
     if cloud.zrange:
-        lines.append(
-            ("heights", f"{cloud.zrange[0]:,.2f} to {cloud.zrange[1]:,.2f} {height_unit_of(facts.crs)}".strip())
-        )
+        low, high = (grouped(end, ",.2f") for end in cloud.zrange)
+        lines.append(("heights", f"{low} {tr('to')} {high} {height_unit_of(facts.crs)}".strip()))
     found = [ProbeValue(label, text, text, "", HEADER) for label, text in lines]
     types = {field.name: field.type for field in facts.fields}
     for name in cloud.dimensions:

@@ -12,6 +12,7 @@ import shapely
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.words import is_year
@@ -76,7 +77,7 @@ def summary_readings(name: str, summary: StatisticsSummary, unit: str = "") -> l
     ]  # fmt: skip
     found = [
         ProbeValue(
-            "values", summary.count, f"{summary.count:,}", "", name, tr("{name}, values", name=name), summary.note
+            "values", summary.count, grouped(summary.count), "", name, tr("{name}, values", name=name), summary.note
         )
     ]
     if summary.missing:
@@ -84,15 +85,14 @@ def summary_readings(name: str, summary: StatisticsSummary, unit: str = "") -> l
             ProbeValue(
                 tr("without a value"),
                 summary.missing,
-                f"{summary.missing:,}",
+                grouped(summary.missing),
                 "",
                 name,
                 tr("{name}, missing", name=name),
             )
         )
     for label, value in lines:
-        text = number_text(float(f"{value:.7g}"))
-        text = text.replace(",", "") if is_year(name) else text
+        text = number_text(float(f"{value:.7g}"), in_groups=not is_year(name))
         found.append(ProbeValue(label, value, text, unit, name, f"{name}, {label}"))
     if summary.note:
         found.append(ProbeValue("taken", None, summary.note, "", name, tr("{name}, taken", name=name)))

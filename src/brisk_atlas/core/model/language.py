@@ -12,6 +12,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Protocol
 
+from .digit_groups import filled, use_groups_of
+
 CATALOGUES = Path(__file__).parents[2] / "languages"
 DOMAIN = "brisk-atlas"
 CHOICE = "BRISK_ATLAS_LANGUAGE"
@@ -51,6 +53,7 @@ def _read(language: str) -> TextCatalogue | None:
 
 
 _language = language_of(os.environ)
+use_groups_of(_language)
 _catalogue: TextCatalogue | None = _read(_language)
 
 
@@ -63,6 +66,7 @@ def use_language(language: str) -> None:
     """Speak one of LANGUAGES, in modules that load from now on and in processes that begin from now on."""
     global _language
     _language = os.environ[CHOICE] = language
+    use_groups_of(language)
     use_catalogue(_read(language))
 
 
@@ -79,7 +83,7 @@ def tr(text: str, /, **values: object) -> str:
     '1,200 rows of lava'
     """
     found = _catalogue.gettext(text) if _catalogue is not None and text else text
-    return found.format(**values) if values else found
+    return filled(found, values) if values else found
 
 
 def trn(one: str, many: str, count: int, /, **values: object) -> str:
@@ -92,4 +96,4 @@ def trn(one: str, many: str, count: int, /, **values: object) -> str:
         found = _catalogue.ngettext(one, many, count)
     else:
         found = one if count == 1 else many
-    return found.format(count=count, **values)
+    return filled(found, {"count": count, **values})

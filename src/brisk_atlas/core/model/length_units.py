@@ -9,6 +9,7 @@ from enum import StrEnum
 from math import floor, isfinite, log10
 from typing import NamedTuple
 
+from .digit_groups import grouped
 from .language import tr
 
 FOOT_M, MILE_M, NAUTICAL_MILE_M = 0.3048, 1609.344, 1852.0  # the international foot and mile, the nautical mile
@@ -86,14 +87,18 @@ def length_text(value: float, unit: str = "m") -> str:
     another unit, of a plane that is not in metres, stays as it is."""
     if not isfinite(value):
         return "unknown"
-    return _worded(value, _LENGTHS[_chosen]) if unit == "m" else f"{value:,.2f} {unit}".strip()
+    return _worded(value, _LENGTHS[_chosen]) if unit == "m" else f"{grouped(value, ',.2f')} {unit}".strip()
 
 
 def area_text(value: float, unit: str = "m") -> str:
     """Return an area with its unit, `value` in square `unit`; square metres as `length_text` words metres."""
     if not isfinite(value):
         return "unknown"
-    return _worded(value, _AREAS[_chosen]) if unit == "m" else f"{value:,.1f} {unit + '²' if unit else ''}".strip()
+    return (
+        _worded(value, _AREAS[_chosen])
+        if unit == "m"
+        else f"{grouped(value, ',.1f')} {unit + '²' if unit else ''}".strip()
+    )
 
 
 def rough_length_text(metres: float) -> str:
@@ -104,7 +109,7 @@ def rough_length_text(metres: float) -> str:
     """
     name, size = _bar_unit(metres)
     amount = metres / size
-    return f"{amount:,.0f} {name}" if abs(amount) >= 100 else f"{amount:,.3g} {name}"
+    return f"{grouped(amount, ',.0f')} {name}" if abs(amount) >= 100 else f"{grouped(amount, ',.3g')} {name}"
 
 
 def round_length(longest: float) -> tuple[float, str]:
@@ -128,4 +133,4 @@ def _bar_unit(metres: float) -> tuple[str, float]:
 
 def _worded(value: float, units: tuple[_Unit, ...]) -> str:
     unit = next(each for each in reversed(units) if abs(value) >= each.at_least)
-    return f"{value / unit.size:,.{unit.digits}f} {unit.name}"
+    return f"{grouped(value / unit.size, f',.{unit.digits}f')} {unit.name}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from .digit_groups import regrouped
 from .kinds import DataKind
 from .language import tr, trn
 
@@ -16,7 +17,7 @@ _SHOWN = {
     "classes": tr("classes"), "feature": tr("feature"), "features": tr("features"), "row": tr("row"),
     "rows": tr("rows"), "parts": tr("parts"), "layers": tr("layers"), "band groups": tr("band groups"),
     "datasets": tr("datasets"), "bands": tr("bands"), "band": tr("band"), "removable": tr("removable"),
-    "network": tr("network"), "Point": tr("point"), "Polygon": tr("polygon"), "LineString": tr("line"),
+    "network": tr("network"),
     "none": tr("none"), "mean": tr("mean"), "straight line": tr("straight line"),
     "another quantity": tr("another quantity"), "vertical": tr("vertical"), "the collar": tr("the collar"),
     "sea level": tr("sea level"), "new": tr("new"),
@@ -26,6 +27,8 @@ _SHOWN = {
     "waiting": tr("waiting"), "running": tr("running"), "done": tr("done"), "failed": tr("failed"),
     "done before": tr("done before"), "yes": tr("yes"), "no": tr("no"),
 }  # fmt: skip
+_GEOMETRIES = ("Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon")
+_DIMENSIONS = ("", "Z", "M", "ZM")
 
 
 def shown_all(stored: str) -> str:
@@ -36,16 +39,19 @@ def shown_all(stored: str) -> str:
     """
     number, _, noun = stored.partition(" ")
     if number[:1].isdigit() and noun:
-        return f"{number} {shown(noun)}"
+        return f"{regrouped(number)} {shown(noun)}"
     return ", ".join(shown(each) for each in stored.split(", "))
 
 
 def shown(stored: str) -> str:
     """Return what a stored word is called in the language of the application; one that is not known as it is.
 
-    >>> shown("pointcloud"), shown("lava_2031")
-    ('point cloud', 'lava_2031')
+    >>> shown("pointcloud"), shown("MultiPolygon Z"), shown("lava_2031")
+    ('point cloud', 'multipolygon Z', 'lava_2031')
     """
+    geometry, _, more = stored.partition(" ")
+    if geometry in _GEOMETRIES and more in _DIMENSIONS:
+        return f"{_SHOWN[geometry.lower()]} {more}".rstrip()
     return _SHOWN.get(stored, stored)
 
 

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from datetime import date, datetime
 from itertools import chain, count
 from typing import Any
 
+from .date_words import day_text, moment_text
+from .digit_groups import grouped
 from .language import tr, trn
 
 
@@ -30,8 +33,9 @@ def is_year(name: str) -> bool:
     return "year" in name.lower()
 
 
-def number_text(value: Any) -> str:
+def number_text(value: Any, *, in_groups: bool = True) -> str:
     """Return a value as a person reads it; unknown is stated, not left blank."""
+    comma = "," if in_groups else ""
     if hasattr(value, "item"):
         value = value.item()
     if value is None or value != value:
@@ -39,13 +43,15 @@ def number_text(value: Any) -> str:
     if isinstance(value, bool):
         return tr("yes") if value else tr("no")
     if isinstance(value, int):
-        return f"{value:,}" if abs(value) >= 10_000 else str(value)
+        return grouped(value, comma) if abs(value) >= 10_000 else str(value)
     if isinstance(value, float):
         if abs(value) >= 1e15 or 0 < abs(value) < 1e-5:
             return f"{value:.6g}"
         digits = 2 if abs(value) >= 100 else 3 if abs(value) >= 1 else 5
-        text = f"{value:,.{digits}f}"
+        text = grouped(value, f"{comma}.{digits}f")
         return text.rstrip("0").rstrip(".") if "." in text else text
+    if isinstance(value, date):
+        return moment_text(value) if isinstance(value, datetime) else day_text(value)
     return str(value)
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.compare.class_change import ClassMatrix
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
@@ -29,7 +30,7 @@ class ClassChangeResult:
             f"kappa: {m.kappa:.3f}",
             *(tr("{name}: {before:,.0f} m² in A, {after:,.0f} m² in B", name=name, before=before, after=after)
               for name, before, after in zip(m.classes, m.before, m.after)),
-            *(f"{a} -> {b}: {area:,.0f} m²" for a, b, area in m.largest_changes(SHOWN)),
+            *(f"{a} -> {b}: {grouped(area, ',.0f')} m²" for a, b, area in m.largest_changes(SHOWN)),
         ]  # fmt: skip
         return lines + (
             [tr("B has the class of its nearest cell, as the cells do not coincide")] if m.resampled else []

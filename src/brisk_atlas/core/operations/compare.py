@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.core.compare.datasets import DatasetChange, PartChange, PartState, dataset_change
 from brisk_atlas.core.compare.delivery import DeliveryChange, RowState, matched_words
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
@@ -81,7 +82,9 @@ def part_lines(part: PartChange) -> list[str]:
 def row_lines(change: DeliveryChange) -> Iterator[str]:
     """Yield what became of rows and fields, a line each."""
     counts = change.counts
-    words = [f"{count:,} {_LABELS[kind]}" for kind, count in counts.items() if count or kind is RowState.UNCHANGED]
+    words = [
+        f"{grouped(count)} {_LABELS[kind]}" for kind, count in counts.items() if count or kind is RowState.UNCHANGED
+    ]
     yield f"{', '.join(words)} ({matched_words(change)})"
     if any(change.match.repeated):
         a, b = change.match.repeated

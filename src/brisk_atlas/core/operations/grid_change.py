@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.core.compare import GridDifference
 from brisk_atlas.core.compare.accuracy import METRES
 from brisk_atlas.core.compare.stated_accuracy import stated_accuracies
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 
@@ -54,10 +55,10 @@ class GridChangeResult:
                 fallen_volume=c.fallen_volume,
                 volume=volume,
             ),
-            f"net: {c.net_volume:+,.0f} {volume}",
-            f"mean: {c.mean:+,.3f} {unit}".rstrip(),
-            f"minimum: {c.minimum:+,.2f} {unit}".rstrip(),
-            f"maximum: {c.maximum:+,.2f} {unit}".rstrip(),
+            f"net: {grouped(c.net_volume, '+,.0f')} {volume}",
+            f"mean: {grouped(c.mean, '+,.3f')} {unit}".rstrip(),
+            f"minimum: {grouped(c.minimum, '+,.2f')} {unit}".rstrip(),
+            f"maximum: {grouped(c.maximum, '+,.2f')} {unit}".rstrip(),
             tr(
                 "{compared_cells:,} cells compared, from a change of {threshold:g} {unit}",
                 compared_cells=c.compared_cells,

@@ -11,6 +11,7 @@ import numpy as np
 from brisk_atlas.core.compare.image_change import ChangeMeasure, ImageQuestion, Limit, PictureChange
 from brisk_atlas.core.compare.image_shift import ShiftField
 from brisk_atlas.core.compare.radiometry import Normalise
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .operation import Operation, Progress, Source, argument, grid_of, silent
@@ -30,7 +31,7 @@ class ImageChangeResult:
 
     def lines(self) -> list[str]:
         c = self.change
-        lines = [f"{name}: {area:,.0f} m²" for name, area in c.areas.items()]
+        lines = [f"{name}: {grouped(area, ',.0f')} m²" for name, area in c.areas.items()]
         around = f" from {c.centre:+.4g}" if c.centre else ""
         lines.append(
             tr(

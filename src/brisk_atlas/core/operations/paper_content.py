@@ -13,6 +13,7 @@ from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Shapes, bounds_of
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, round_scale
@@ -155,7 +156,7 @@ def _order(table: Any, name: str, rows: np.ndarray) -> np.ndarray:
 
 def _text(value: Any) -> str:
     plain = value.as_py()
-    return "" if plain is None else f"{plain:,g}" if isinstance(plain, float) else str(plain)
+    return "" if plain is None else grouped(plain, ",g") if isinstance(plain, float) else str(plain)
 
 
 def _one(shapes: Shapes, row: int) -> Shapes:

@@ -16,6 +16,7 @@ from brisk_atlas.core.handover.batch_worker import ProcessRunner
 from brisk_atlas.core.handover.recipe import INPUT, BadRecipe, Recipe, differences, read_recipe, recipe_schema
 from brisk_atlas.core.handover.run_recipe import RecipeRun
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.shares import CORES
@@ -50,9 +51,11 @@ class BatchResult:
         found = []
         for outcome in self.outcomes:
             files = ", ".join(each["path"] for each in outcome.written)
-            found.append(outcome.reason or f"{outcome.source} → {files} ({outcome.count:,}, {outcome.seconds:.2f} s)")
+            found.append(
+                outcome.reason or f"{outcome.source} → {files} ({grouped(outcome.count)}, {outcome.seconds:.2f} s)"
+            )
             found += [f"  {text}" for text in outcome.warnings]
-        ended = ", ".join(f"{count:,} {state}" for state, count in totals(self.outcomes).items() if count)
+        ended = ", ".join(f"{grouped(count)} {state}" for state, count in totals(self.outcomes).items() if count)
         return [
             *found,
             tr(

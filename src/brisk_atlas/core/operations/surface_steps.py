@@ -7,6 +7,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .grid_change import GridChange, GridChangeResult
@@ -54,7 +55,7 @@ class SurfaceStepsResult:
         found = []
         for step in (*self.steps, self.whole):
             change, volume = step.result.change, step.result.volume_unit
-            error = f" ±{change.uncertainty.net.independent:,.0f}" if change.uncertainty else ""
+            error = f" ±{grouped(change.uncertainty.net.independent, ',.0f')}" if change.uncertainty else ""
             pace = tr(", {net_volume:+,.0f} a year", net_volume=change.net_volume / step.years) if step.years else ""
             found.append(
                 tr(

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .line_profile import FORMATS
@@ -36,7 +37,7 @@ class ListedRows:
         widths = [max(len(row[n]) for row in head) for n in range(len(head[0]))]
         out = ["  ".join(text.ljust(width) for text, width in zip(row, widths)).rstrip() for row in head]
         left = self.table.num_rows - MOST_LINES
-        return [*out, *([f"and {left:,} more; --path writes all"] if left > 0 else []), *self.more]
+        return [*out, *([f"and {grouped(left)} more; --path writes all"] if left > 0 else []), *self.more]
 
     def as_json(self) -> dict[str, Any]:
         rows = [{name: _plain(value) for name, value in row.items()} for row in self.table.to_pylist()]
@@ -47,7 +48,7 @@ def _text(value: Any) -> str:
     if value is None:
         return ""
     if isinstance(value, float):
-        return f"{value:,.3f}".rstrip("0").rstrip(".")
+        return grouped(value, ",.3f").rstrip("0").rstrip(".")
     return str(value)
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import NamedTuple
 
+from brisk_atlas.core.model.digit_groups import grouped
+
 from .box import PageBox
 
 MINIMUM_MM = 3.0  # of a block, each way
@@ -165,7 +167,7 @@ class Paper(NamedTuple):
 
 def scale_text(scale: float) -> str:
     """Return the number below one of a scale as it is written."""
-    return f"{scale:,.0f}" if scale >= 100 else f"{scale:g}"
+    return grouped(scale, ",.0f") if scale >= 100 else f"{scale:g}"
 
 
 def round_scale(needed: float) -> float:

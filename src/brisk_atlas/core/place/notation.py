@@ -11,6 +11,7 @@ import mgrs
 import numpy as np
 
 from brisk_atlas.core.model import Lattice
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .crs import crs_label, is_geographic, transform, unit_of
@@ -74,13 +75,13 @@ def own_text(x: float, y: float, crs: str | None) -> str:
     if not (np.isfinite(x) and np.isfinite(y)):
         return f"outside {crs_label(crs)}"
     if crs is None:
-        return f"{x:,.2f} {y:,.2f}"
+        return f"{grouped(x, ',.2f')} {grouped(y, ',.2f')}"
     if is_geographic(crs):
         if not (abs(y) <= 90 and abs(x) <= 360):
             return f"outside {crs_label(crs)}"
         return f"{y:.6f}° {x:.6f}° {crs_label(crs)}"
     digits = 1 if unit_of(crs) == "m" else 2
-    return f"{x:,.{digits}f} E {y:,.{digits}f} N {crs_label(crs)}"
+    return f"{grouped(x, f',.{digits}f')} E {grouped(y, f',.{digits}f')} N {crs_label(crs)}"
 
 
 def decimal_text(lon: float, lat: float) -> str:
@@ -142,7 +143,7 @@ def utm_text(lon: float, lat: float) -> str:
 
 
 def _metres(value: float) -> str:
-    return f"{round(value):,}"
+    return grouped(round(value))
 
 
 @cache

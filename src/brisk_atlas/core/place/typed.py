@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from brisk_atlas.core.model import CannotPlace, Lattice
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from .crs import crs_label, is_geographic, proj_crs, transform
@@ -23,6 +24,7 @@ _MGRS = re.compile(r"^(?:mgrs\s*)?((?:\d{1,2}\s*)?[a-hj-np-z]\s*[a-hj-np-z]{2}\s
 _CELL = re.compile(rf"^(?:pixel|col(?:umn)?)\s*({_NUMBER})\s*(?:line|row)\s*({_NUMBER})$", re.IGNORECASE)
 _CELL_TURNED = re.compile(rf"^(?:line|row)\s*({_NUMBER})\s*(?:pixel|col(?:umn)?)\s*({_NUMBER})$", re.IGNORECASE)
 _THOUSANDS = re.compile(r"(?<![\d.,])\d{1,3}(?:,\d{3})+(?!\d)")
+_OTHER_GROUPS = re.compile(r"(?<=\d)[\u2019\u202f](?=\d{3}(?!\d))")  # as the application shows numbers, on request
 _SPELT = re.compile(
     r"(\d)\s?d(?:eg)?\s?(\d+(?:\.\d+)?)\s?m(?:in)?\s?(\d+(?:\.\d+)?)\s?s(?:ec)?(?![a-z])", re.IGNORECASE
 )
@@ -85,16 +87,28 @@ def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list
             proj_crs(words)
         except CannotPlace:
             return []
-        found += _pair(_without(text, code), words)
+        found += _pair(_in_one(_without(text, code)), words)
         return found
-    metres = _THOUSANDS.sub(lambda whole: whole[0].replace(",", ""), text)
+    metres = _in_one(text)
     found += _cell(text, cells) + _utm(metres) + _grid_reference(text) + _packed(text) + _degrees(text)
     found += [u for u in _pair(metres, crs) if not any(_same(u, other) for other in found)]
     return found
 
 
+def _in_one(text: str) -> str:
+    """Return a text in which digits are not parted: "512,345.2 E" as "512345.2 E"."""
+    return _THOUSANDS.sub(lambda whole: whole[0].replace(",", ""), text)
+
+
 def _plain(text: str) -> str:
-    text = text.strip().replace("−", "-").replace("º", "°").replace("\u00a0", " ").replace("\u202f", " ")
+    text = (
+        _OTHER_GROUPS.sub("", text)
+        .strip()
+        .replace("−", "-")
+        .replace("º", "°")
+        .replace("\u00a0", " ")
+        .replace("\u202f", " ")
+    )
     text = _SPELT.sub(lambda marks: f"{marks[1]}°{marks[2]}′{marks[3]}″", text)
     return re.sub(r"\s+", " ", text)
 
@@ -314,7 +328,7 @@ def _grid_reference(text: str) -> list[Understood]:
         return []
     digits = sum(c.isdigit() for c in re.sub(r"^\d{1,2}", "", "".join(found[1].split())))
     size = 10 ** (5 - digits // 2)
-    side = f"{size:,} m" if size < 1000 else f"{size // 1000:,} km"
+    side = f"{grouped(size)} m" if size < 1000 else f"{grouped(size // 1000)} km"
     return [Understood(*place, WGS84, f"MGRS, south-western corner of a square of {side}")]
 
 

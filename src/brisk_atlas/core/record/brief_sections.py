@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import crs_name
 
@@ -186,7 +187,7 @@ def _who_and_when(record: Record) -> tuple[Line, ...]:
 
 
 def _where(record: Record) -> tuple[Line, ...]:
-    scales = [f"1 : {scale:,}" for scale in record.scales]
+    scales = [f"1 : {grouped(scale)}" for scale in record.scales]
     fine = [f"{m.value:g} {m.unit}".strip() for m in record.distances if m.value is not None]
     place = "; ".join(map(box_text, record.boxes)) or "; ".join(record.places)
     return (

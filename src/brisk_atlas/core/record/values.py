@@ -10,6 +10,8 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+from brisk_atlas.core.model.digit_groups import grouped, plain_number
+
 from .elements import Element
 from .model import CODE, DATE, EMAIL, INTEGER, LINK, NUMBER
 
@@ -102,9 +104,7 @@ def typed(element: Element, text: str) -> Any:
     if not reason:
         return None if element.kind in (INTEGER, NUMBER) else ""
     if element.kind in (INTEGER, NUMBER):
-        plain = reason.replace(" ", "").replace("\u202f", "")
-        if re.fullmatch(r"\d{1,3}(,\d{3})+", plain):
-            plain = plain.replace(",", "")
+        plain = plain_number(reason)
         try:
             value: Any = int(plain) if element.kind == INTEGER else float(plain)
         except ValueError:
@@ -124,7 +124,7 @@ def shown(element: Element, value: Any) -> str:
     if value is None:
         return ""
     if element.kind == INTEGER and isinstance(value, int):
-        return f"{value:,}"
+        return grouped(value)
     if element.kind == NUMBER:
         return f"{value:.10g}"
     if element.kind == CODE:

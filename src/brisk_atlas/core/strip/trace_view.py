@@ -8,6 +8,8 @@ from enum import StrEnum
 
 import numpy as np
 
+from brisk_atlas.core.model.digit_groups import grouped
+
 from .profile import Axis, Profile, StretchSummary, Trace, summary_of
 from .trace_filters import area_between, despiked, line_through, smoothed
 
@@ -34,7 +36,7 @@ class TraceView:
     def words(self, unit: str) -> str:
         """Return in words what was done to the values, "" for nothing."""
         done = ["without spikes"] if self.despike else []
-        done += [f"mean over {self.width:,g} {unit}".rstrip()] if self.width > 0 else []
+        done += [f"mean over {grouped(self.width, ',g')} {unit}".rstrip()] if self.width > 0 else []
         return ", ".join(done)
 
 

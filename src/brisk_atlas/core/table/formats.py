@@ -6,11 +6,19 @@ import datetime
 from typing import Any
 
 from brisk_atlas.core.model import ColumnView, number_text
+from brisk_atlas.core.model.date_words import DateForm, day_text, moment_text, month_text
+from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.language import tr
 
-NUMBER_FORMS = {"auto": "as it is", "fixed": "decimals", "percent": "percent", "scientific": "scientific"}
-DATE_FORMS = {"auto": "as it is", "iso": "2031-06-24", "day": "24 Jun 2031", "month": "Jun 2031", "year": "2031"}
+NUMBER_FORMS = {
+    "auto": tr("as it is"), "fixed": tr("decimals"), "percent": tr("percent"), "scientific": tr("scientific"),
+}  # fmt: skip
+_SAMPLE = datetime.date(2031, 6, 24)
+DATE_FORMS = {
+    "auto": tr("as in the settings"), "iso": day_text(_SAMPLE, DateForm.ISO),
+    "day": day_text(_SAMPLE, DateForm.DAY_FIRST), "month": month_text(2031, 6), "year": "2031",
+}  # fmt: skip
 MISSING = "—"
-_DATES = {"iso": "%Y-%m-%d", "day": "%d %b %Y", "month": "%b %Y", "year": "%Y"}
 
 
 def text_of(value: Any, look: ColumnView) -> str:
@@ -19,29 +27,36 @@ def text_of(value: Any, look: ColumnView) -> str:
         return MISSING
     if isinstance(value, bool):
         return number_text(value)
-    if isinstance(value, datetime.date | datetime.datetime):
-        if look.form in _DATES:
-            return value.strftime(_DATES[look.form])
-        if isinstance(value, datetime.datetime):
-            return value.isoformat(" ", "seconds" if value.second or value.microsecond else "minutes")
-        return value.isoformat()
+    if isinstance(value, datetime.date):
+        return _date(value, look.form)
     if hasattr(value, "as_tuple"):  # a decimal
         value = float(value)
     if isinstance(value, int | float):
         return _number(value, look)
     if isinstance(value, bytes):
-        return f"{len(value):,} bytes"
+        return f"{grouped(len(value))} bytes"
     return str(value)
+
+
+def _date(value: datetime.date, form: str) -> str:
+    match form:
+        case "iso":
+            return day_text(value, DateForm.ISO)
+        case "day":
+            return day_text(value, DateForm.DAY_FIRST)
+        case "month":
+            return month_text(value.year, value.month)
+        case "year":
+            return f"{value.year:04}"
+    return moment_text(value) if isinstance(value, datetime.datetime) else day_text(value)
 
 
 def _number(value: float, look: ColumnView) -> str:
     comma = "," if look.thousands else ""
     if look.form == "fixed":
-        return f"{value:{comma}.{look.digits}f}"
+        return grouped(value, f"{comma}.{look.digits}f")
     if look.form == "percent":
-        return f"{value:{comma}.{look.digits}%}"
+        return grouped(value, f"{comma}.{look.digits}%")
     if look.form == "scientific":
         return f"{value:.{look.digits}e}"
-    if not look.thousands:
-        return number_text(value).replace(",", "")
-    return number_text(value)
+    return number_text(value, in_groups=look.thousands)

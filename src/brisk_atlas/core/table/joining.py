@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression, Join
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 MOST_NAMED = 20  # keys named in a report
@@ -41,7 +42,9 @@ class JoinReport:
         for count, kind, keys in zip(counts, kinds, self.named):
             if count:
                 more = ", …" if count > len(keys) else ""
-                lines.append(f"{count:,} {kind}: {', '.join(keys)}{more}" if keys else f"{count:,} {kind}")
+                lines.append(
+                    f"{grouped(count)} {kind}: {', '.join(keys)}{more}" if keys else f"{grouped(count)} {kind}"
+                )
         return tuple(lines)
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from scipy import ndimage
 
 from brisk_atlas.core.model import number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.checks import Severity
@@ -135,7 +136,8 @@ def _holes(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
         for axis in (0, 1)
     )
     many = counted(int(sizes.sum()), "cell")
-    text = f"{name} has {counted(len(inner), 'hole')} without data, {many} in all, the largest of {int(sizes.max()):,}"
+    biggest = grouped(int(sizes.max()))
+    text = f"{name} has {counted(len(inner), 'hole')} without data, {many} in all, the largest of {biggest}"
     yield TrustFinding(
         Severity.CAUTION,
         "no holes",
@@ -159,9 +161,8 @@ def _saturated(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFindin
         where = valid & (values == end)
         share = where.sum() / max(1, valid.sum())
         if share > SATURATED:
-            text = (
-                f"{name} is {end:,}, the end of what its type holds, in {share:.0%} of its cells: they may be cut off"
-            )
+            text = f"{name} is {grouped(end)}, the end of what its type holds, in {share:.0%} of its cells"
+            text += ": they may be cut off"
             yield _found(Severity.NOTE, "values within range", text, "domainConsistency", where, grid)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.checks import Severity
 
@@ -129,7 +130,7 @@ def _spikes(xyz: np.ndarray, classes: np.ndarray | None) -> Iterator[TrustFindin
         off[order] = away
         worst = float(off[found].max())
         many = counted(len(found), "point lies", "points lie")
-        text = f"{many} up to {worst:,.1f} units of height above or below those around"
+        text = f"{many} up to {grouped(worst, ',.1f')} units of height above or below those around"
         yield TrustFinding(
             Severity.CAUTION,
             "no spikes",
@@ -156,7 +157,7 @@ def _holes(cells: np.ndarray, wide: int, tall: int, low: np.ndarray, side: float
         middles = np.array(ndimage.center_of_mass(~taken.reshape(tall, wide), labels, inner))
         places = low + (middles[:, ::-1] + 0.5) * side
         area = float(sizes[inner].sum()) * side**2
-        text = f"{counted(len(inner), 'hole')} without points, of {area:,.0f} square units in all"
+        text = f"{counted(len(inner), 'hole')} without points, of {grouped(area, ',.0f')} square units in all"
         yield TrustFinding(
             Severity.NOTE,
             "no holes",

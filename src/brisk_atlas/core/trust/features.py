@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import shapely
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.place import is_geographic, proj_crs, transform
 from brisk_atlas.core.record.checks import Severity
 
@@ -87,7 +88,7 @@ def _invalid(shapes: np.ndarray, there: np.ndarray) -> Iterator[TrustFinding]:
     places = np.array([(float(each[1]), float(each[2])) for each in found if each is not None]).reshape(-1, 2)
     kinds, counts = np.unique([reason.partition("[")[0] for reason in reasons], return_counts=True)
     words = ", ".join(
-        f"{kind} ({count:,})" for kind, count in sorted(zip(kinds, counts), key=lambda each: -each[1])[:3]
+        f"{kind} ({grouped(count)})" for kind, count in sorted(zip(kinds, counts), key=lambda each: -each[1])[:3]
     )
     text = f"{counted(len(rows), 'geometry is', 'geometries are')} not valid: {words}"
     yield TrustFinding(

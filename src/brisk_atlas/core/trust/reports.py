@@ -10,6 +10,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, CellWindow, FeatureQuery, Layer
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.record.checks import Severity
@@ -34,8 +35,8 @@ def rows_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
         step = max(1, -(-(facts.count or MOST_ROWS) // MOST_ROWS))
         found = cache.read_features(layer.ref, FeatureQuery(step=step, limit=MOST_ROWS))
         table, wkb = found.table, found.wkb
-        of_all = f" of {facts.count:,}" if facts.count else ""
-        sampled = f"{len(table):,}{of_all} features were looked at"
+        of_all = f" of {grouped(facts.count)}" if facts.count else ""
+        sampled = f"{grouped(len(table))}{of_all} features were looked at"
     else:
         table = rows_of(cache, layer, check)
         wkb = cache.features(layer.ref).wkb if layer.kind.has_shapes else None
@@ -71,7 +72,8 @@ def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
     if lattice.rows * lattice.columns > MOST_CELLS:
         window = _middle(lattice.rows, lattice.columns)
         rows, columns = window.shape
-        sampled = f"the middle {columns:,} × {rows:,} of {lattice.columns:,} × {lattice.rows:,} cells was looked at"
+        of_all = f"{grouped(lattice.columns)} × {grouped(lattice.rows)}"
+        sampled = f"the middle {grouped(columns)} × {grouped(rows)} of {of_all} cells was looked at"
     if len(grid.bands) > MOST_BANDS:
         words = f"{MOST_BANDS} of {len(grid.bands)} bands were looked at"
         sampled = f"{sampled}; {words}" if sampled else words
@@ -97,7 +99,7 @@ def cloud_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
     points = cache.points(layer.ref, lambda share: check())
     found = [*_general(cache, layer, placed=True), *clouds.cloud_findings(points, check)]
     some = facts.count is not None and len(points) < facts.count
-    sampled = f"{len(points):,} of {facts.count:,} points were looked at" if some else ""
+    sampled = f"{grouped(len(points))} of {grouped(facts.count)} points were looked at" if some else ""
     return TrustReport.of(layer.name, found, (AS_READ, PLACED, *clouds.TESTS), sampled)
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.record.checks import SEVERITIES, Severity
 from brisk_atlas.core.record.model import QualityResult
 
@@ -135,4 +136,4 @@ def counted(count: int, one: str, many: str = "") -> str:
     >>> counted(1, "geometry", "geometries"), counted(1200, "row")
     ('1 geometry', '1,200 rows')
     """
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
+    return f"{grouped(count)} {one if count == 1 else many or one + 's'}"

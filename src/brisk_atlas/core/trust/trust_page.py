@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.record.values import code_lists
 from brisk_atlas.core.system.atomic_write import write_whole
 
@@ -19,7 +20,7 @@ def write_trust_page(title: str, reports: Sequence[TrustReport], path: Path) -> 
     from jinja2 import Environment, FileSystemLoader
 
     environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    environment.filters["number"] = lambda value: f"{value:,.2f}" if abs(value) >= 1000 else f"{value:.6f}"
+    environment.filters["number"] = lambda value: grouped(value, ",.2f") if abs(value) >= 1000 else f"{value:.6f}"
     text = environment.get_template("trust_page.html.jinja").render(
         title=title, reports=reports, qualities=code_lists()["quality"],
         at=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Lane
@@ -267,7 +268,7 @@ class CatalogueView(QWidget):
         bare = sum(row.entry is not None and row.entry.is_listed and not row.entry.has_record for row in rows)
         words = [trn("{count:,} dataset", "{count:,} datasets", len(rows))]
         words += [
-            f"{count:,} {AS_THEY_ARE if count > 1 and build == SAME else shown(build)}"
+            f"{grouped(count)} {AS_THEY_ARE if count > 1 and build == SAME else shown(build)}"
             for build, count in counts.items()
         ]
         text = f"{words[0]}: {', '.join(words[1:])}." if rows else tr("There is no data.")

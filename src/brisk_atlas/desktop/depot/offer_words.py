@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model.date_words import day_text
 from brisk_atlas.core.model.language import tr, trn
 
 from .postings_tree import ListedPosting
@@ -20,7 +21,8 @@ def edit_words(found: tuple[str, str] | None) -> str:
     if found is None:
         return tr("never edited")
     when = datetime.fromisoformat(found[0]).astimezone()
-    return tr("edited {when:%Y-%m-%d %H:%M} by {found}", when=when, found=found[1] or tr("somebody"))
+    moment = f"{day_text(when)} {when:%H:%M}"
+    return tr("edited {when} by {found}", when=moment, found=found[1] or tr("somebody"))
 
 
 def about_posting(found: ListedPosting) -> list[str]:
@@ -102,7 +104,7 @@ def edit_line(edit: RowEdit) -> str:
     values = row.values.values() if row is not None else ()
     title = next((str(value) for value in values if value not in (None, "")), tr("a row"))
     when = datetime.fromisoformat(edit.at).astimezone()
-    done = f"{edit.account or 'somebody'}, {when:%Y-%m-%d %H:%M}"
+    done = f"{edit.account or 'somebody'}, {day_text(when)} {when:%H:%M}"
     if edit.before is None or edit.after is None:
         return f"{title} {(tr('added') if edit.before is None else tr('deleted'))} by {done}"
     changed = [f"{name} {_value(edit.before.values.get(name))} to {_value(value)}"

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
@@ -95,7 +96,7 @@ def load_in_words(a_minute: float) -> str:
     """Return how much an outlet is asked, "" for not at all."""
     if not a_minute:
         return ""
-    return f"{a_minute:,.0f}/min" if a_minute >= 10 else f"{a_minute:.1f}/min"
+    return f"{grouped(a_minute, ',.0f')}/min" if a_minute >= 10 else f"{a_minute:.1f}/min"
 
 
 def rights_in_words(outlet: Outlet) -> str:

@@ -48,8 +48,7 @@ class Bars(QWidget):
     def _text(self, value: float) -> str:
         from brisk_atlas.core.model import number_text
 
-        text = number_text(float(f"{value:.5g}"))
-        return text.replace(",", "") if self.years else text
+        return number_text(float(f"{value:.5g}"), in_groups=not self.years)
 
     def paintEvent(self, event: object) -> None:
         if self.summary is None:

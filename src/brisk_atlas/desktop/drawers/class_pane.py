@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -180,12 +181,12 @@ class ClassPane(QWidget):
                     area = matrix.areas[row, col]
                 else:
                     area = matrix.before[row] if row < size else matrix.after[col] if col < size else matrix.total
-                item = QTableWidgetItem(f"{area / HECTARE:,.1f}" if area else "")
+                item = QTableWidgetItem(grouped(area / HECTARE, ",.1f") if area else "")
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if row < size and col < size and area:
                     item.setBackground(QColor(SAME if row == col else OTHER))
                     item.setForeground(QColor(INK))
-                    item.setToolTip(f"{matrix.classes[row]} → {matrix.classes[col]}: {area:,.0f} m²")
+                    item.setToolTip(f"{matrix.classes[row]} → {matrix.classes[col]}: {grouped(area, ',.0f')} m²")
                 if row == size or col == size:
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 self.table.setItem(row, col, item)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from brisk_atlas.core.model import DataRef, Extent, Facts, Layer, VectorStyle
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import ClassLook
 from brisk_atlas.core.model.words import file_name_of
@@ -159,7 +160,7 @@ class DeliveryPane(QWidget):
         if part.rows is None:
             return
         counts = "".join(
-            f"<tr><td>{escape(str(kind))}&nbsp;&nbsp;</td><td align=right>{count:,}</td></tr>"
+            f"<tr><td>{escape(str(kind))}&nbsp;&nbsp;</td><td align=right>{grouped(count)}</td></tr>"
             for kind, count in part.rows.counts.items()
         )
         facts = "".join(f"<br>{escape(label)}: {escape(one)} → {escape(two)}" for label, one, two in part.facts)

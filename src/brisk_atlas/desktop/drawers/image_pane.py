@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataRef, GridStyle, Layer, OpenOptions, Stretch, Style, VectorStyle
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.quality_band import quality_band
 from brisk_atlas.core.model.style import ClassLook
@@ -320,7 +321,7 @@ class ImagePane(QWidget):
         change = found.change
         self.bars.show_histogram(*change.histogram, change.threshold)
         rows = "".join(
-            f"<tr><td>{name}&nbsp;&nbsp;</td><td align=right>{area:,.0f} m²</td>"
+            f"<tr><td>{name}&nbsp;&nbsp;</td><td align=right>{grouped(area, ',.0f')} m²</td>"
             f"<td align=right>&nbsp;&nbsp;{area / change.compared_m2:.2%}</td></tr>"
             for name, area in change.areas.items()
         )

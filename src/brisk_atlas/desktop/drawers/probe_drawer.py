@@ -12,6 +12,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import FieldFilter, Layer, VectorStyle, bands_of
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import Method
 from brisk_atlas.core.system.jobs import Job
@@ -290,7 +291,7 @@ class ProbeDrawer(QWidget):
 
     @staticmethod
     def _side(value: float | None, unit: str, *, signed: bool = False) -> str:
-        return tr("no data") if value is None else f"{value:{'+' if signed else ''},.2f} {unit}".strip()
+        return tr("no data") if value is None else f"{grouped(value, '+,.2f' if signed else ',.2f')} {unit}".strip()
 
     def show_row(self, layer: Layer, row: int) -> None:
         """Show one row of the sheet as a finding, with the place of its feature."""

@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import ClassLook, DataRef, GridStyle, Label, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job, Lane
@@ -155,15 +156,15 @@ class SurfacePane(QWidget):
         self._answered = self._names
         sure = change.uncertainty
         rows = [
-            ("rose", f"{change.risen_area:,.0f} m²", f"{change.risen_volume:,.0f} {volume}"),
+            ("rose", f"{grouped(change.risen_area, ',.0f')} m²", f"{grouped(change.risen_volume, ',.0f')} {volume}"),
             ("", "", _off(sure.risen, volume) if sure else ""),
-            ("fell", f"{change.fallen_area:,.0f} m²", f"{change.fallen_volume:,.0f} {volume}"),
+            ("fell", f"{grouped(change.fallen_area, ',.0f')} m²", f"{grouped(change.fallen_volume, ',.0f')} {volume}"),
             ("", "", _off(sure.fallen, volume) if sure else ""),
-            ("net", "", f"{change.net_volume:+,.0f} {volume}"),
+            ("net", "", f"{grouped(change.net_volume, '+,.0f')} {volume}"),
             ("", "", _off(sure.net, volume) if sure else ""),
-            ("mean", "", f"{change.mean:+,.3f} {unit}"),
-            ("maximum", "", f"{change.maximum:+,.2f} {unit}"),
-            ("minimum", "", f"{change.minimum:+,.2f} {unit}"),
+            ("mean", "", f"{grouped(change.mean, '+,.3f')} {unit}"),
+            ("maximum", "", f"{grouped(change.maximum, '+,.2f')} {unit}"),
+            ("minimum", "", f"{grouped(change.minimum, '+,.2f')} {unit}"),
         ]
         cells = "".join(
             f"<tr><td>{n}&nbsp;&nbsp;</td><td align=right>{x}</td><td align=right>&nbsp;&nbsp;{y}</td></tr>"
@@ -314,8 +315,8 @@ class SurfacePane(QWidget):
 
 def _margin(result: GridChangeResult) -> str:
     sure = result.change.uncertainty
-    return f" ±{sure.net.independent:,.0f}" if sure is not None else ""
+    return f" ±{grouped(sure.net.independent, ',.0f')}" if sure is not None else ""
 
 
 def _off(error: VolumeError, unit: str) -> str:
-    return f"±{error.independent:,.0f}, ±{error.alike:,.0f} {unit}"
+    return f"±{grouped(error.independent, ',.0f')}, ±{grouped(error.alike, ',.0f')} {unit}"

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.find import entry_filter
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
@@ -127,7 +128,7 @@ class FilterBar(QWidget):
                              any(value == getattr(p, attribute) for p in s.parts)) for value in found}  # fmt: skip
         for value in sorted(found - {"", "several"}):
             self._add(
-                menu, f"{value}   {counts[value]:,}", value in chosen,
+                menu, f"{value}   {grouped(counts[value])}", value in chosen,
                 lambda on, value=value: self._become(**{name: chosen | {value} if on else chosen - {value}}),
             )  # fmt: skip
         if not menu.actions():

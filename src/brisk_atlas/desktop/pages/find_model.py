@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont
 
 from brisk_atlas.core.find import entry_filter
 from brisk_atlas.core.find.entry_filter import EntryRow
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.vocabulary import shown_all
 
 from ..plain_text import plain_tip
@@ -214,7 +215,7 @@ class FindModel(QAbstractTableModel):
     @staticmethod
     def _text(line: Line, name: str) -> str:
         if isinstance(line, ThemeLine):
-            return f"{line.name} ({line.many:,})" if name == "name" else ""
+            return f"{line.name} ({grouped(line.many)})" if name == "name" else ""
         if isinstance(line, PartOf):
             text = getattr(line.part, name) if name in PART_TEXTS else ""
         else:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMessageBox, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, size_text
+from brisk_atlas.core.model.date_words import day_text
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import plain_box, plain_tip
@@ -86,7 +87,7 @@ class GlanceFiles(QWidget):
         self._offer()
 
     def _line(self, name: str, role: str, size: str, modified: datetime | None) -> QTreeWidgetItem:
-        date = modified.strftime("%Y-%m-%d\n%H:%M") if modified is not None else ""
+        date = f"{day_text(modified)}\n{modified:%H:%M}" if modified is not None else ""
         item = QTreeWidgetItem([f"{name}\n{role}" if role else name, size, date])
         item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         item.setTextAlignment(2, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)

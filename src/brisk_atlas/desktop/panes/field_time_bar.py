@@ -9,7 +9,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QCheckBox, QToolButton
 
 from brisk_atlas.core.model import FieldFilter, Layer
+from brisk_atlas.core.model.date_words import dated
+from brisk_atlas.core.model.kinds import DataKind
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import amount_words
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..session import Session
@@ -101,12 +104,14 @@ class FieldTimeBar(TrackBar):
         own = next((f for f in layer.rows.filters if f.field == layer.rows.dates and f.kind == "range"), None)
         ends = [step.last for step in self.steps]
         at = ends.index(own.high) if own is not None and own.high in ends else -1
-        self.track.show_dates([step.seconds for step in self.steps], [step.text for step in self.steps], at, self.ends)
+        self.track.show_dates(
+            [step.seconds for step in self.steps], [dated(step.text) for step in self.steps], at, self.ends
+        )
         for widget in (self.player, self.track, self.before):
             widget.setEnabled(bool(self.steps))
         self.every.setEnabled(own is not None)
         rows = self.steps[at].rows if at >= 0 else 0
-        text = f"{self.steps[at].text}  {rows:,} {'row' if rows == 1 else 'rows'}" if at >= 0 else tr("all dates")
+        text = f"{dated(self.steps[at].text)}  {amount_words(DataKind.TABLE, rows)}" if at >= 0 else tr("all dates")
         self.date.setText(text if self.steps else tr("reading…") if self._reading else tr("no dates"))
         self.show()
 

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPen, QPolygonF
 
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..theme import MONO, SANS, Theme
@@ -89,7 +90,7 @@ def paint_change_legend(painter: QPainter, scale: ChangeScale, room: QRect, them
     painter.setFont(font)
     metrics, unit = painter.fontMetrics(), f" {scale.unit}" if scale.unit else ""
     digits = 2 if scale.limit < 10 else 1 if scale.limit < 100 else 0
-    ends = f"-{scale.limit:,.{digits}f}{unit}", f"+{scale.limit:,.{digits}f}{unit}"
+    ends = f"-{grouped(scale.limit, f',.{digits}f')}{unit}", f"+{grouped(scale.limit, f',.{digits}f')}{unit}"
     faint = tr("grey: below {faint:.2f}{unit}, may be none (95 %)", faint=scale.faint, unit=unit) if scale.faint else ""
     width = max(LEGEND_PX, metrics.horizontalAdvance(faint) + 16)
     height = 52 if faint else 36

@@ -11,6 +11,7 @@ import numpy as np
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
@@ -143,7 +144,7 @@ class LogDerive:
         top, base = self.pane.sight_measured(data)
         top, base = max(top, 0.0), min(base, data.depth_range[1])
         found = net_of_gross(curve, cut_off, top, base)
-        mean = f"{found.mean:,.4g} {curve.unit}".strip()
+        mean = f"{grouped(found.mean, ',.4g')} {curve.unit}".strip()
         about = tr(
             "{unknown:,.1f} m have no value; the mean of what lies beyond is {mean}.", unknown=found.unknown, mean=mean
         )

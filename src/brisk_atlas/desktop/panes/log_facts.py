@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr, trn
 
 from ..arrow_view import ArrowView
@@ -53,11 +54,17 @@ class LogFacts(QWidget):
         hole = data.hole
         rows = [("hole", hole.name, "")]
         if hole.xy is not None:
-            rows.append(("collar", f"{hole.xy[0]:,.2f}, {hole.xy[1]:,.2f}", hole.crs or tr("its CRS is not stated")))
+            rows.append(
+                (
+                    "collar",
+                    f"{grouped(hole.xy[0], ',.2f')}, {grouped(hole.xy[1], ',.2f')}",
+                    hole.crs or tr("its CRS is not stated"),
+                )
+            )
         if hole.elevation is not None:
-            rows.append((tr("elevation of the collar"), f"{hole.elevation:,.1f} m", ""))
+            rows.append((tr("elevation of the collar"), f"{grouped(hole.elevation, ',.1f')} m", ""))
         if hole.length is not None:
-            rows.append(("length", f"{hole.length:,.1f} m", ""))
+            rows.append(("length", f"{grouped(hole.length, ',.1f')} m", ""))
             if hole.deviates:
                 east, north, down = hole.way.position_at(hole.length)[0].tolist()
                 away = tr(
@@ -69,7 +76,7 @@ class LogFacts(QWidget):
                 rows.append(
                     (
                         tr("its end"),
-                        f"{away}, {abs(north):,.1f} m {'north' if north >= 0 else 'south'}",
+                        f"{away}, {grouped(abs(north), ',.1f')} m {'north' if north >= 0 else 'south'}",
                         tr("minimum curvature"),
                     )
                 )

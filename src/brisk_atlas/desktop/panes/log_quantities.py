@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import plain_tip
@@ -66,7 +67,7 @@ class LogQuantities(QWidget):
             )  # fmt: skip
             if not lines:
                 continue
-            top = QTreeWidgetItem([f"{category}", f"{len(lines):,}"])
+            top = QTreeWidgetItem([f"{category}", grouped(len(lines))])
             for name, unit, about in lines:
                 item = QTreeWidgetItem([f"{name}, {unit}" if unit else name, about])
                 item.setData(0, NAME, name)

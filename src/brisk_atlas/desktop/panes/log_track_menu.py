@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from brisk_atlas.core.model.digit_groups import plain_number
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.holes.template_file import templates_in, write_template
 from brisk_atlas.core.strip.holes.tracks import LogTemplate, Track, TrackKind, default_template
@@ -134,9 +135,8 @@ def _ask_ends(parent: QWidget, pane: ShowsTracks, track: Track, number: int, wit
     now = ends_of(curve, track.curves[number], logarithmic=track.logarithmic) if curve is not None else (0.0, 1.0)
     words = tr("From the left to the right side, such as 0 to 150; the larger first turns it round")
     text, chosen = QInputDialog.getText(parent, tr("Values at the sides"), words, text=f"{now[0]:g} to {now[1]:g}")
-    parts = text.replace(",", ".").split("to")
     try:
-        low, high = (float(part) for part in parts)
+        low, high = (float(plain_number(part)) for part in text.split("to"))
     except ValueError:
         return
     if chosen and low != high and not (track.logarithmic and min(low, high) <= 0):

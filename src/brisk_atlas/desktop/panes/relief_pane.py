@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.length_units import rough_length_text
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
@@ -346,7 +347,7 @@ class ReliefPane(QWidget):
         scene, picture = self.canvas.scene, self.canvas.picture
         text = ""
         if spot is not None and scene is not None and picture is not None:
-            text = f"{picture.height_at(spot):,.1f} m"
+            text = f"{grouped(picture.height_at(spot), ',.1f')} m"
             slope = scene.slope_at(spot.east, spot.north)
             text += f"  {slope:.0f}°" if slope is not None else ""
         self.reading.show_text(text)

@@ -6,6 +6,7 @@ from math import ceil, floor, log10
 
 import numpy as np
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.strip.profile import Axis
 
 SECONDS = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400)
@@ -29,7 +30,7 @@ def axis_ticks(axis: Axis, low: float, high: float, most: float) -> list[tuple[f
         return _time_ticks(axis.begin, low, high, most)
     far = axis.unit == "m" and high - low > KILOMETRES_FROM_M
     scale, unit = (1000.0, "km") if far else (1.0, axis.unit)
-    return [(at * scale, f"{at:,g} {unit}".strip()) for at in ticks(low / scale, high / scale, most)]
+    return [(at * scale, f"{grouped(at, ',g')} {unit}".strip()) for at in ticks(low / scale, high / scale, most)]
 
 
 def _time_ticks(begin: np.datetime64, low: float, high: float, most: float) -> list[tuple[float, str]]:

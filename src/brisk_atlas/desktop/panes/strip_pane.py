@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..session import Session
@@ -309,5 +310,9 @@ class StripPane(QWidget):
 
 def _length(value: float, unit: str) -> str:
     if unit == "s":
-        return f"{value / 3600:,.2f} h" if value >= 3600 else f"{value:,.0f} s"
-    return f"{value / 1000:,.3f} km" if unit == "m" and value >= 10_000 else f"{value:,.1f} {unit}".strip()
+        return f"{grouped(value / 3600, ',.2f')} h" if value >= 3600 else f"{grouped(value, ',.0f')} s"
+    return (
+        f"{grouped(value / 1000, ',.3f')} km"
+        if unit == "m" and value >= 10_000
+        else f"{grouped(value, ',.1f')} {unit}".strip()
+    )

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QToolButton
 
 from brisk_atlas.core.model import DataRef, GridStyle, Stretch
+from brisk_atlas.core.model.date_words import dated
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
@@ -56,7 +57,7 @@ class TimeBar(TrackBar):
             self.ends = (0, len(ids) - 1)
         subject = self.session.work.state.subject
         at = ids.index(subject) if subject in ids else 0
-        texts = [date.time.text for date in self.dates]
+        texts = [dated(date.time.text) for date in self.dates]
         self.track.show_dates([date.time.seconds for date in self.dates], texts, at, self.ends)
         self.date.setText(texts[at])
         self.statistics.setEnabled(not self._holds_classes())

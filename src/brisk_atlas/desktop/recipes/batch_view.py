@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Lane
@@ -318,7 +319,7 @@ class BatchView(QWidget):
         self.outcomes = {outcome.source: outcome for outcome in outcomes}
         for row, source in enumerate(self.inputs):
             self._show_row(row, source, self.outcomes.get(source))
-        ended = ", ".join(f"{count:,} {shown(state)}" for state, count in totals(outcomes).items() if count)
+        ended = ", ".join(f"{grouped(count)} {shown(state)}" for state, count in totals(outcomes).items() if count)
         self._say(
             tr("{count:,} inputs: {ended}", count=len(outcomes), ended=ended),
             bad=any(o.state == "failed" for o in outcomes),
@@ -337,7 +338,7 @@ class BatchView(QWidget):
         state = outcome.state if outcome is not None else "waiting"
         texts = [Path(source).name, shown(state), "", "", ""]
         if outcome is not None and outcome.state in ("done", "done before"):
-            texts[ROWS], texts[TIME] = f"{outcome.count:,}", f"{outcome.seconds:.2f} s"
+            texts[ROWS], texts[TIME] = grouped(outcome.count), f"{outcome.seconds:.2f} s"
             texts[REMARKS] = " · ".join(outcome.warnings)
         elif outcome is not None and outcome.reason:
             texts[REMARKS] = outcome.reason.removeprefix(f"{source}: ")

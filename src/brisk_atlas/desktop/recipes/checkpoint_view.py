@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import amount_words
 
@@ -154,7 +155,7 @@ class CheckpointView(QWidget):
             )
         counts = amount_words(flow.kind, account.count_out) if account.count_out is not None else ""
         if account.count_in is not None and account.count_in != account.count_out:
-            counts = f"{account.count_in:,} → {counts}"
+            counts = f"{grouped(account.count_in)} → {counts}"
         spent = f"{account.seconds:.2f} s" if account.seconds >= SHORT_S else ""
         parts = [counts, spent, *account.warnings]
         if flow.sampled:

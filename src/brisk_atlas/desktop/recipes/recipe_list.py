@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..theme import LIGHT, Theme, mono_font
@@ -42,8 +43,8 @@ class RecipeLine:
         if self.account is None or self.account.count_out is None:
             return ""
         if self.at == SOURCE or self.account.count_in == self.account.count_out:
-            return f"{self.account.count_out:,}"
-        return f"{self.account.count_in:,} → {self.account.count_out:,}"
+            return grouped(self.account.count_out)
+        return f"{grouped(self.account.count_in)} → {grouped(self.account.count_out)}"
 
     @property
     def is_unfinished(self) -> bool:

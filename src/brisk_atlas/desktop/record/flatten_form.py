@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job
 
@@ -107,7 +108,7 @@ class FlattenForm(QDialog):
         self.names.blockSignals(True)
         for kind in kinds:
             more = "" if kind.has_children else f"   = {kind.example}"
-            item = QListWidgetItem(f"{kind.name}   {kind.count:,}{more}")
+            item = QListWidgetItem(f"{kind.name}   {grouped(kind.count)}{more}")
             item.setData(NAME, kind.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)

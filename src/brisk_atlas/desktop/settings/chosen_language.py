@@ -7,6 +7,7 @@ from collections.abc import Mapping
 
 from PyQt6.QtCore import QCoreApplication, QSettings
 
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import CHOICE, LANGUAGES, language_in_use, use_language
 
 LANGUAGE = "language"
@@ -39,11 +40,16 @@ def writes_numbers_alike(environment: Mapping[str, str]) -> bool:
 
 
 def translate_qt(app: QCoreApplication, environment: Mapping[str, str] = os.environ) -> None:
-    """Have what Qt shows by itself, such as its dialogs, speak the language too, and write numbers as the window."""
-    if not writes_numbers_alike(environment):
+    """Have what Qt shows by itself, such as its dialogs, speak the language too, and write numbers as the window; in
+    its boxes digits are not parted where the window has another sign than a comma."""
+    in_commas = grouped(1000) == "1,000"
+    if not (in_commas and writes_numbers_alike(environment)):
         from PyQt6.QtCore import QLocale  # its many names take time that a start can do without
 
-        QLocale.setDefault(QLocale.c())
+        plain = QLocale.c()
+        if not in_commas:
+            plain.setNumberOptions(plain.numberOptions() | QLocale.NumberOption.OmitGroupSeparator)
+        QLocale.setDefault(plain)
     language = language_in_use()
     if language != "en":
         from PyQt6.QtCore import QLibraryInfo, QTranslator

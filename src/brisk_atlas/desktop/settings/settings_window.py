@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date
 
 from PyQt6.QtCore import QSettings, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
@@ -18,6 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.date_words import DateForm, day_text
+from brisk_atlas.core.model.digit_groups import DigitGroups
 from brisk_atlas.core.model.language import LANGUAGES, tr
 from brisk_atlas.core.model.length_units import LengthUnits, length_units
 from brisk_atlas.core.place.notation import TITLES
@@ -26,6 +29,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from ..status_line import StatusLine
 from .chosen_language import LANGUAGE, stored_language
+from .numbers_and_dates import DATES, GROUPS, stored_dates, stored_groups
 from .stored_settings import (
     CALM,
     MAX_MB,
@@ -42,6 +46,7 @@ from .stored_settings import (
 )
 
 WIDTH_PX, GAP_PX = 640, 14
+SAMPLE, SAMPLE_DAY = 1_234_567.5, date(2031, 6, 24)
 PLENTY_MB = 4_000  # that is proposed where nothing was chosen
 
 
@@ -72,14 +77,20 @@ class SettingsWindow(QDialog):
         self.language.addItem(tr("That of the desktop"), "")
         for code, name in LANGUAGES.items():
             self.language.addItem(name, code)
-        self.language_note = PlainLabel(tr("From the next start."))
-        self.language_note.setObjectName("quiet")
-        self.language_note.hide()
+        self.language_note = _from_next_start()
+        self.groups = QComboBox()
+        self.groups.setAccessibleName(tr("Form of numbers"))
+        self.groups.addItem(tr("As usual in the language"), "")
+        for groups in DigitGroups:
+            self.groups.addItem(f"{SAMPLE:,.1f}".replace(",", groups.sign), groups.value)
+        self.dates = QComboBox()
+        self.dates.setAccessibleName(tr("Form of dates"))
+        for form in DateForm:
+            self.dates.addItem(day_text(SAMPLE_DAY, form), form.value)
+        self.written_note = _from_next_start()
         self.how_large = QComboBox()
         self.how_large.addItems([f"{each} %" for each in SIZES])
-        self.size_note = PlainLabel(tr("From the next start."))
-        self.size_note.setObjectName("quiet")
-        self.size_note.hide()
+        self.size_note = _from_next_start()
         self.units = QComboBox()
         self.units.setAccessibleName(tr("Units of what is measured"))
         for each in LengthUnits:
@@ -117,6 +128,7 @@ class SettingsWindow(QDialog):
             (tr("Colours"), (self.night,)),
             (tr("Motion"), (self.calm,)),
             (tr("Size of text and all else"), (self.how_large, self.size_note)),
+            (tr("Numbers and dates"), (self.groups, self.dates, self.written_note)),
             (tr("Lengths and areas"), (self.units,)),
             (tr("Places, at the foot"), tuple(self.notations)),
             (tr("Memory for what was read"), (self.by_machine, self.memory)),
@@ -149,6 +161,8 @@ class SettingsWindow(QDialog):
         self.night.clicked.connect(lambda on: self._do("theme"))
         self.calm.clicked.connect(self._choose_motion)
         self.language.activated.connect(self._choose_language)
+        self.groups.activated.connect(lambda at: self._choose_writing(GROUPS, self.groups.itemData(at)))
+        self.dates.activated.connect(lambda at: self._choose_writing(DATES, self.dates.itemData(at)))
         self.how_large.activated.connect(self._choose_size)
         self.units.activated.connect(self._choose_units)
         for slot, notation in enumerate(self.notations):
@@ -165,6 +179,8 @@ class SettingsWindow(QDialog):
     def fill(self) -> None:
         """Show everything as it is now."""
         self.language.setCurrentIndex(self.language.findData(stored_language(self.settings)))
+        self.groups.setCurrentIndex(self.groups.findData(str(stored_groups(self.settings) or "")))
+        self.dates.setCurrentIndex(self.dates.findData(stored_dates(self.settings).value))
         self.night.setChecked(self._theme() == "night")
         self.calm.setChecked(less_motion(self.settings))
         self.how_large.setCurrentIndex(SIZES.index(interface_size(self.settings)))
@@ -187,6 +203,10 @@ class SettingsWindow(QDialog):
     def _choose_language(self, at: int) -> None:
         self.settings.setValue(LANGUAGE, self.language.itemData(at))
         self.language_note.show()
+
+    def _choose_writing(self, setting: str, chosen: str) -> None:
+        self.settings.setValue(setting, chosen)
+        self.written_note.show()
 
     def _choose_size(self, at: int) -> None:
         self.settings.setValue(SIZE, SIZES[at])
@@ -220,3 +240,11 @@ class SettingsWindow(QDialog):
         from brisk_atlas.core.system.log import log_file
 
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_file().parent)))
+
+
+def _from_next_start() -> PlainLabel:
+    """Return a note, hidden, that says when a choice counts."""
+    note = PlainLabel(tr("From the next start."))
+    note.setObjectName("quiet")
+    note.hide()
+    return note

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import BadExpression, ColumnView, FieldFilter, TableView, number_text
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
@@ -155,7 +156,7 @@ class ColumnMenu(QFrame):
         now = next((f for f in self.look.filters if f.field == self.field and f.kind == "values"), None)
         self.values.clear()
         for value, count in values[:MOST_LISTED]:
-            item = QListWidgetItem(f"{'missing' if value is None else number_text(value)}   ({count:,})")
+            item = QListWidgetItem(f"{'missing' if value is None else number_text(value)}   ({grouped(count)})")
             item.setData(Qt.ItemDataRole.UserRole, (value,))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             ticked = now is not None and value in now.values
@@ -226,7 +227,7 @@ class ColumnMenu(QFrame):
             self.digits.setRange(0, 12)
             self.digits.setValue(self.column.digits)
             self.digits.valueChanged.connect(lambda n: self._restyle(digits=n))
-            thousands = QPushButton("1,234")
+            thousands = QPushButton(grouped(1234))
             thousands.setObjectName("thousands")
             thousands.setCheckable(True)
             thousands.setChecked(self.column.thousands)

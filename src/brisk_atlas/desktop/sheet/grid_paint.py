@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPolygon
 
+from brisk_atlas.core.model.digit_groups import grouped
+
 from ..theme import PICKED, mono_font
 from .grid_area import BARS_PX, GUTTER_PX, HEAD_PX, LINE_PX, ROW_PX, SUMMARY, GridArea
 
@@ -172,7 +174,7 @@ class GridPaint:
         for line, value in enumerate(values):
             if value is None:
                 continue
-            text = f"{value:,}" if line < 3 else text_of(value, column.look)
+            text = grouped(value) if line < 3 else text_of(value, column.look)
             inner = QRect(rect.left() + PAD, top + 3 + line * LINE_PX, rect.width() - 2 * PAD, LINE_PX)
             painter.setPen(QColor(t.ink))
             shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, inner.width())

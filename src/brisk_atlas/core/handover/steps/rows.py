@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr, trn
 
 from ..flows import Flow, RowFlow, gathered_flow, rows_flow
@@ -166,7 +167,7 @@ class LeadingRows(Step):
 
     @property
     def summary(self) -> str:
-        return f"{self.count:,}"
+        return grouped(self.count)
 
     def flow(self, flow: Flow, context: StepContext) -> RowFlow:
         rows = self.rows(flow)

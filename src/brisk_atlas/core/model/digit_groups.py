@@ -1,0 +1,120 @@
+"""Numbers with their digits in groups of three, parted by the sign that the reader chose.
+
+The decimal sign is a point in every form: formulas, coordinates and what is copied use it, and one text must not be
+a thousand in one place and a little more than one in another.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Mapping
+from enum import StrEnum
+from string import Formatter
+from typing import Any
+
+CHOICE = "BRISK_ATLAS_DIGIT_GROUPS"
+THIN_SPACE = "\u202f"  # narrow and without a break, as ISO 80000-1 parts the digits of large numbers
+
+
+class DigitGroups(StrEnum):
+    """What stands between the groups."""
+
+    COMMA = "comma"
+    SPACE = "space"
+    APOSTROPHE = "apostrophe"
+    NONE = "none"
+
+    @property
+    def sign(self) -> str:
+        """The text between two groups."""
+        return _SIGNS[self]
+
+
+_SIGNS = {
+    DigitGroups.COMMA: ",", DigitGroups.SPACE: THIN_SPACE, DigitGroups.APOSTROPHE: "\u2019", DigitGroups.NONE: "",
+}  # fmt: skip
+_OTHERS = str.maketrans("", "", " '\u2019\u202f\u2009\u00a0")
+_IN_COMMAS = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
+_COMMAS, _SPACES = DigitGroups.COMMA, DigitGroups.SPACE
+
+
+def stated_groups(environment: Mapping[str, str]) -> DigitGroups | None:
+    """Return the groups that the environment names, None where it names none.
+
+    >>> stated_groups({CHOICE: "space"}), stated_groups({CHOICE: "dozens"})
+    (<DigitGroups.SPACE: 'space'>, None)
+    """
+    stated = environment.get(CHOICE, "")
+    return DigitGroups(stated) if stated in list(DigitGroups) else None
+
+
+def usual_groups(language: str) -> DigitGroups:
+    """Return the groups that readers of a language can't misread: in English "1,234", elsewhere a comma may be the
+    decimal sign.
+
+    >>> usual_groups("en").value, usual_groups("de").value
+    ('comma', 'space')
+    """
+    return _COMMAS if language == "en" else _SPACES
+
+
+_sign = (stated_groups(os.environ) or _COMMAS).sign
+
+
+def use_digit_groups(groups: DigitGroups) -> None:
+    """Part digits so from now on, here and in processes that begin from now on."""
+    global _sign
+    os.environ[CHOICE] = groups.value
+    _sign = groups.sign
+
+
+def use_groups_of(language: str) -> None:
+    """Part digits as is usual in a language, unless the environment names groups."""
+    global _sign
+    if stated_groups(os.environ) is None:
+        _sign = usual_groups(language).sign
+
+
+def grouped(value: Any, form: str = ",") -> str:
+    """Return a number in a format with a comma, such as ",.2f", with the sign that was chosen in its place.
+
+    >>> grouped(1234567), grouped(-1234.5, "+,.2f")
+    ('1,234,567', '-1,234.50')
+    """
+    text = format(value, form)
+    return text if _sign == "," else text.replace(",", _sign)
+
+
+def regrouped(text: str) -> str:
+    """Return a number that was written with commas, such as "1,200 × 800", with the sign that was chosen."""
+    return text if _sign == "," else text.replace(",", _sign)
+
+
+def plain_number(text: str) -> str:
+    """Return a number that was typed in groups, or with a comma as the decimal sign, as `int` and `float` read it. A
+    comma parts groups where it is seen to, or where numbers are shown so.
+
+    >>> plain_number(" 12 345.5 "), plain_number("1,200"), plain_number("1,200.25"), plain_number("2,5")
+    ('12345.5', '1200', '1200.25', '2.5')
+    """
+    plain = text.translate(_OTHERS)
+    if "." in plain or plain.count(",") > 1 or (_sign == "," and _IN_COMMAS.fullmatch(plain)):
+        return plain.replace(",", "")
+    return plain.replace(",", ".")
+
+
+class _Filler(Formatter):
+    """`str.format` by which numbers are grouped."""
+
+    def format_field(self, value: Any, form: str) -> str:
+        return grouped(value, form) if "," in form else format(value, form)
+
+
+def filled(text: str, values: Mapping[str, object]) -> str:
+    """Return a text with values in the places that it names.
+
+    >>> filled("{rows:,} rows", {"rows": 1200})
+    '1,200 rows'
+    """
+    return text.format(**values) if _sign == "," else _Filler().vformat(text, (), values)
