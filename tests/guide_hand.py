@@ -41,7 +41,7 @@ class Hand:
 
     def page(self, way, number):
         if way == MOUSE:
-            self.click(self.window.page_buttons.button(number - 1))
+            self.click(self.window.bar.page_buttons.button(number - 1))
         else:
             self.key(Qt.Key(Qt.Key.Key_0 + number), CTRL)
 

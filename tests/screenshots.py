@@ -107,8 +107,10 @@ class Studio:
         for widget in self.window.findChildren(QWidget):  # there is no pointer in a picture
             widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
         picture = self.window.grab()
-        if self.window.sheet is not None and self.window.sheet.isVisible():  # a window of its own over this one
-            over = self.window.sheet.grab()
+        if (
+            self.window.questions.sheet is not None and self.window.sheet.isVisible()
+        ):  # a window of its own over this one
+            over = self.window.questions.sheet.grab()
             with QPainter(picture) as painter:
                 painter.fillRect(picture.rect(), QColor(0, 0, 0, 90))
                 painter.drawPixmap(picture.rect().center() - over.rect().center(), over)
@@ -383,7 +385,7 @@ def depot_conflict(s: Studio) -> None:
         s.settle()
         desk = s.window.desk
         work.choose(next(layer.id for layer in work.layers if layer.ref.is_copy))
-        desk.toggle_drawer(desk.edit)
+        desk.side.toggle("edit")
         until(lambda: desk.edit.shown is not None)
         layer = desk.editing.layer
         names = s.window.session.cache.table(layer.ref).column("building").to_pylist()

@@ -41,7 +41,7 @@ def main() -> None:
     until(app, lambda: session.work.layers)
     window.show_page("desk")
     desk, editing = window.desk, window.desk.editing
-    desk.toggle_drawer(desk.edit)
+    desk.side.toggle("edit")
     until(app, lambda: desk.edit.begin.isVisible())
     QTest.mouseClick(desk.edit.begin, Qt.MouseButton.LeftButton)
     until(app, lambda: editing.layer is not None and desk.edit.shown is not None)

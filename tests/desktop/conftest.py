@@ -120,7 +120,7 @@ class Driver:
     @property
     def sheet(self):
         """Return the sheet that asks before opening."""
-        sheet = self.window.sheet
+        sheet = self.window.questions.sheet
         assert sheet is not None and sheet.isVisible(), "nothing is asked"
         self.settle()
         return sheet

@@ -15,7 +15,7 @@ from qt_pixels import pixels
 
 def drawer_of(d):
     drawer = d.window.desk.change
-    if not d.window.desk.shows(drawer):
+    if not d.window.desk.side.shows(drawer):
         d.window.commands.do("change")
         d.settle()
     return drawer

@@ -89,7 +89,7 @@ def test_a_layer_goes_from_the_window_to_colleagues_and_to_the_browser(driver, d
         driver.window.show_page("desk")
         desk = driver.window.desk
         driver.work.choose(next(layer.id for layer in driver.work.layers if layer.ref.protocol == "ogcapi"))
-        desk.toggle_drawer(desk.edit)
+        desk.side.toggle("edit")
         driver.click(desk.edit.begin)
         qtbot.waitUntil(lambda: desk.editing.layer is not None and desk.edit.shown is not None, timeout=60_000)
         names = driver.window.session.cache.table(desk.editing.layer.ref).column("building").to_pylist()

@@ -172,7 +172,7 @@ def test_back_and_on_through_the_places(desk):
 def test_the_maps_crs_is_chosen_at_the_foot_and_the_place_stays(desk, tmp_path):
     d, canvas = desk, desk.canvas
     d.click(d.window.foot.crs)
-    form = d.window.crs_form
+    form = d.window.map_dialogs.crs_form
     texts = [form.picker.list.item(i).text() for i in range(form.picker.list.count())]
     assert any("EPSG:3857" in text and "tiles" in text for text in texts) and not any("unknown" in t for t in texts)
     row = next(i for i, text in enumerate(texts) if text.startswith("Equal-area around 38.2° S"))

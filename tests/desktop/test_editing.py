@@ -59,7 +59,7 @@ def editing(driver, store):
         driver.settle()
         driver.window.show_page("desk")
         desk = driver.window.desk
-        desk.toggle_drawer(desk.edit)
+        desk.side.toggle("edit")
         driver.qtbot.waitUntil(lambda: desk.edit.shown is not None, timeout=60_000)
         desk.map.canvas.look_at_centre(X + 125, Y + 50, 0.6, "EPSG:32727")
         driver.settle()

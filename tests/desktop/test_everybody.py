@@ -51,8 +51,8 @@ def test_whatever_can_be_used_has_a_name(demo_driver):
     assert nameless(window) == []
     window.show_page("desk")
     window.commands.do("sheet")
-    for number in range(window.desk.tabs.count()):
-        window.desk.tabs.setCurrentIndex(number)
+    for number in range(window.desk.side.tabs.count()):
+        window.desk.side.tabs.setCurrentIndex(number)
         d.settle()
         assert nameless(window) == []
     window.show_page("record")

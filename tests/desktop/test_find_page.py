@@ -336,7 +336,7 @@ def test_a_table_opens_as_points_after_its_columns_were_put_right(driver, tmp_pa
     features = driver.window.session.cache.features(layer.ref)
     assert len(features) == 12 and -21 < features.shapes.xy[0, 0] < -20
     driver.open(path)  # it is not asked twice
-    assert len(driver.work.layers) == 2 and not driver.window.sheet.isVisible()
+    assert len(driver.work.layers) == 2 and not driver.window.questions.sheet.isVisible()
     assert driver.window.session.answers.get(path) == OpenOptions("EPSG:4326", form.form(), Columns("lat", "lon"))
 
 
@@ -508,7 +508,7 @@ def test_rows_are_dragged_to_the_desk(found):
     found.find("vents.kml")
     mime = find.list.rows.mimeData([find.list.currentIndex()])
     assert [url.toLocalFile() for url in mime.urls()] == [str(demo.DATA / "vents.kml")]
-    desk = window.page_buttons.button(1)
+    desk = window.bar.page_buttons.button(1)
     at = desk.mapTo(window, desk.rect().center())
     left, nothing = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     QApplication.sendEvent(window, QDragEnterEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))

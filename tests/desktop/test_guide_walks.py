@@ -115,8 +115,8 @@ def test_style_a_layer(hand, way):
     d, desk = hand.d, hand.window.desk
     before = d.work.subject.style
     if way == MOUSE:
-        bar = desk.tabs.tabBar()
-        if not desk.drawer_on_show:
+        bar = desk.side.tabs.tabBar()
+        if not desk.side.on_show:
             hand.window.commands.do("probe")
         hand.click(bar, (bar.tabRect(1).center().x(), bar.tabRect(1).center().y()))
         hand.button("hollow", desk.style_form)

@@ -22,7 +22,7 @@ def hand(desk):
 def style_row(hand, way, name):
     """Open the Style drawer for the subject, and return one of its inputs."""
     if way == MOUSE:
-        hand.click_tab(hand.window.desk.tabs, "Style")
+        hand.click_tab(hand.window.desk.side.tabs, "Style")
     else:
         hand.key(Qt.Key.Key_S)
     return next(box for box in hand.window.desk.style_form.findChildren(QComboBox, name) if box.isVisible())

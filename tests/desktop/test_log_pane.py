@@ -235,7 +235,7 @@ def test_a_collar_is_picked_on_the_map_and_holes_are_filtered_by_what_is_picked(
     d.click(pane.hole_list.in_region)
     assert not pane.hole_list.in_region.isChecked() and "No polygon is picked" in d.window.notice.text.text()
     d.open(tmp_path / "r.geojson")
-    d.window.desk.go_to_feature(d.layer("r").id, 0)
+    d.window.desk.spots.go_to_feature(d.layer("r").id, 0)
     d.settle()
     d.click(pane.hole_list.in_region)
     d.settle()

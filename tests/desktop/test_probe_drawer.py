@@ -239,7 +239,7 @@ def test_go_to_understands_what_is_typed(demo_driver, probe, text):
     d.canvas.look_at_centre(505_000, 5_769_000, 2.0, "EPSG:32727")
     d.settle()
     d.press(d.canvas, Qt.Key.Key_G, CTRL)
-    box = d.window._go_to_box
+    box = d.window.map_dialogs.place
     box.line.setText(text)
     assert box.list.count() >= 1
     d.press(box.line, Qt.Key.Key_Return)
@@ -250,8 +250,8 @@ def test_go_to_understands_what_is_typed(demo_driver, probe, text):
 
 def test_go_to_says_what_it_does_not_understand(demo_driver):
     d = demo_driver
-    d.window.begin_go_to()
-    box = d.window._go_to_box
+    d.window.map_dialogs.ask_place()
+    box = d.window.map_dialogs.place
     d.qtbot.keyClicks(box.line, "behind the hill")
     assert box.list.count() == 0 and "no place" in box.hint.text()
 

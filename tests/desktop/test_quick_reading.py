@@ -52,13 +52,13 @@ def test_with_drawers_closed_a_card_reads_the_place_and_opens_all_of_it(holes):
     d.window.desk.side.hide()
     d.settle()
     probe_hole(d)
-    card = d.window.desk.card
+    card = d.window.desk.showing.card
     assert card.isVisible() and not d.window.desk.side.isVisible()
     assert card.texts()[0][0] == "holes, row 1" and card.texts()[0][1].startswith("TG-1")
     assert any(title == "elevation_2029" and text.endswith(" m") for title, text in card.texts())
     assert d.canvas.rect().contains(card.geometry())
     d.click(card.more)
-    assert d.window.desk.drawer_on_show == "probe" and not card.isVisible()
+    assert d.window.desk.side.on_show == "probe" and not card.isVisible()
 
 
 def test_the_card_goes_when_the_map_moves(holes):
@@ -68,7 +68,7 @@ def test_the_card_goes_when_the_map_moves(holes):
     probe_hole(d)
     d.press(d.canvas, Qt.Key.Key_Left)
     d.settle()
-    assert not d.window.desk.card.isVisible()
+    assert not d.window.desk.showing.card.isVisible()
 
 
 def test_the_subject_is_open_the_others_are_a_line_and_stay_as_they_were_left(holes):

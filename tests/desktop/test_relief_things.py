@@ -41,7 +41,7 @@ def click(d, at):
 
 def pick(d, name, data):
     """Choose an entry of a box of the Style drawer by its value."""
-    box = d.window.desk.drawer("style").findChild(QComboBox, name)
+    box = d.window.desk.side.drawers["style"].findChild(QComboBox, name)
     number = next(n for n in range(box.count()) if box.itemData(n) == data)
     box.setCurrentIndex(number)
     box.activated.emit(number)
@@ -90,7 +90,7 @@ def test_polygons_are_raised_by_the_form_and_clicked_and_say_what_they_lack(isla
     d.settle()
     d.window.commands.do("style")
     pick(d, "standing way", StandingWay.RAISED)
-    form = d.window.desk.drawer("style")
+    form = d.window.desk.side.drawers["style"]
     form.findChild(QDoubleSpinBox, "standing height").setValue(300.0)
     d.settle()
     (standing,) = pane.scene.bodies
@@ -178,7 +178,7 @@ def test_a_box_picks_points_and_classes_are_switched_in_the_drawer_and_the_legen
     d.press(canvas, Qt.Key.Key_Escape)
     d.window.commands.do("style")
     d.settle()
-    drawer = d.window.desk.drawer("style")
+    drawer = d.window.desk.side.drawers["style"]
     codes = np.unique(points.dimensions["classification"]).tolist()
     boxes = {code: drawer.findChild(QCheckBox, f"class {code}") for code in codes}
     assert all(box is not None and box.isChecked() for box in boxes.values())
@@ -295,7 +295,7 @@ def test_a_film_and_a_model_are_written_from_the_menu(island, tmp_path):
     for azimuth in (0.0, 90.0):
         pane.canvas.turn(Eye.looking_at(pane.canvas.centre, 5000, azimuth, 30))
         d.settle()
-        d.window.desk.store_place()
+        d.window.desk.spots.store_place()
         d.settle()
     pane.do("film")
     (form,) = [each for each in pane.findChildren(ReliefFilmForm) if each.isVisible()]

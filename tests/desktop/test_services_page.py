@@ -320,7 +320,7 @@ def test_heights_in_the_colours_of_tiles_go_on_where_ones_own_ground_ends(driver
     d.settle()
     d.window.commands.do("style")
     (tiles,) = d.work.layers
-    box = d.window.desk.drawer("style").findChild(QComboBox, "quantity")
+    box = d.window.desk.side.drawers["style"].findChild(QComboBox, "quantity")
     box.setCurrentIndex(box.findData(Quantity.HEIGHT_TENTHS))
     d.settle()
     tiles = d.work.layer(tiles.id)

@@ -163,7 +163,7 @@ def test_keys_given_to_a_page_are_those_of_its_tooltip(driver):
     driver.window.commands.do("keys")
     keys = driver.window.findChild(KeysWindow)
     keys.chosen.emit({"page_desk": "Ctrl+Alt+9"})
-    assert "Ctrl+Alt+9" in driver.window.page_buttons.buttons()[1].toolTip()
+    assert "Ctrl+Alt+9" in driver.window.bar.page_buttons.buttons()[1].toolTip()
 
 
 @pytest.mark.parametrize("stored", ["no json", "[1]", ""])

@@ -57,7 +57,7 @@ def test_all_tabs_of_the_drawers_are_in_sight_at_the_usual_size(desk):
     desk.window.resize(1280, 800)
     desk.window.commands.do("probe")
     desk.settle()
-    bar = desk.window.desk.tabs.tabBar()
+    bar = desk.window.desk.side.tabs.tabBar()
     assert bar.tabRect(bar.count() - 1).right() <= bar.width()
 
 

@@ -48,7 +48,7 @@ def corner_px(d, number, corner):
 def test_a_line_is_drawn_with_its_length_beside_the_hand_and_in_the_list(hand):
     d = hand
     d.press(d.canvas, Qt.Key.Key_2, ALT)
-    assert d.window.desk.drawer_on_show == "sketch" and drawer(d).tools["sketch line"].isChecked()
+    assert d.window.desk.side.on_show == "sketch" and drawer(d).tools["sketch line"].isChecked()
     d.click(d.canvas, (200, 200))
     d.move(d.canvas, QPoint(300, 200), button=Qt.MouseButton.NoButton)
     d.settle()

@@ -22,7 +22,7 @@ def styled(demo_driver):
 
     def on(name):
         demo_driver.work.choose(demo_driver.layer(name).id)
-        if not demo_driver.window.desk.shows(demo_driver.window.desk.style_form):
+        if not demo_driver.window.desk.side.shows(demo_driver.window.desk.style_form):
             demo_driver.press(demo_driver.canvas, Qt.Key.Key_S)
         demo_driver.settle()
         return demo_driver

@@ -25,7 +25,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
 
     # Find the grid after the eruption, and see its glance.
     if by_mouse:
-        d.click(window.page_buttons.button(0))
+        d.click(window.bar.page_buttons.button(0))
     else:
         d.press(window, Qt.Key.Key_1, CTRL)
     find.go_to(demo.DATA)
@@ -46,7 +46,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     # Draw the curtain against the one before and read the change at the pointer.
     if by_mouse:
         curtain = next(
-            b for b in desk.map.bar.findChildren(type(window.page_buttons.button(0))) if b.objectName() == "curtain"
+            b for b in desk.map.bar.findChildren(type(window.bar.page_buttons.button(0))) if b.objectName() == "curtain"
         )
         d.click(curtain)
     else:
@@ -121,7 +121,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
 
     # Read the record.
     if by_mouse:
-        d.click(window.page_buttons.button(2))
+        d.click(window.bar.page_buttons.button(2))
     else:
         d.press(window, Qt.Key.Key_3, CTRL)
         d.settle()
@@ -129,7 +129,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
 
     # Hand over the lava of 2031 inside the closed zones, in degrees, and open the result.
     if by_mouse:
-        d.click(window.page_buttons.button(3))
+        d.click(window.bar.page_buttons.button(3))
     else:
         d.press(window, Qt.Key.Key_E, CTRL)
         d.settle()

@@ -60,7 +60,7 @@ def _fields(window: AtlasWindow) -> Iterator[Choice]:
 def _places(window: AtlasWindow) -> Iterator[Choice]:
     def go(place: object) -> None:
         window.show_page("desk")
-        window.desk.go_to_place(place)  # type: ignore[arg-type]
+        window.desk.spots.go_to_place(place)  # type: ignore[arg-type]
 
     for place in window.session.work.state.places:
         yield Choice(place.name, "place", "map-pin", lambda place=place: go(place))  # type: ignore[misc]

@@ -64,7 +64,7 @@ class Learning:
         store_own_keys(settings, {each: keys for each, keys in stored.items() if keys != commands.first_keys.get(each)})
         for command_id, keys in keys_of.items():
             commands.rekey(command_id, keys)
-        self.window.hint_pages()
+        self.window.bar.hint_pages()
 
 
 def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:
@@ -116,6 +116,6 @@ def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:
             "desk", tr("Do… finds the rest"),
             "Ctrl+K, then words of what you want: commands, layers, fields, places, help. F1 opens the guide, ? all "
             "keys.",
-            lambda: window.do_button,
+            lambda: window.bar.do_button,
         ),
     )  # fmt: skip

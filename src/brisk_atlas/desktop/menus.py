@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
 from .commands import Commands
@@ -87,3 +87,14 @@ def offer_menu(
 
     widget.customContextMenuRequested.connect(show)
     return menu
+
+
+def open_menu(
+    parent: QWidget, commands: Commands, groups: Groups, at: QPoint, after: Callable[[], None] = lambda: None
+) -> None:
+    """Open a menu at a point of the screen; `after` is called once its choice, if any, was taken."""
+    menu = QMenu(parent)
+    menu.aboutToHide.connect(lambda: QTimer.singleShot(0, after))
+    menu.aboutToHide.connect(menu.deleteLater)
+    fill_menu(menu, commands, groups)
+    menu.popup(at)

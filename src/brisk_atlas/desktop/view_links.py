@@ -71,7 +71,7 @@ class LinkedView(QObject):
         if all(map(self._is_open, self.awaited)):
             self.window.session.work_changed.disconnect(self._take_change)
             self.window.show_page("desk")
-            self.window.desk.go_to_place(self.link.place)
+            self.window.desk.spots.go_to_place(self.link.place)
             self.deleteLater()
 
 

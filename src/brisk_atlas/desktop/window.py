@@ -6,22 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QPixmap
-from PyQt6.QtWidgets import (
-    QApplication,
-    QButtonGroup,
-    QFileDialog,
-    QFrame,
-    QHBoxLayout,
-    QMainWindow,
-    QMenu,
-    QScrollArea,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QFrame, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
@@ -43,14 +30,13 @@ from .menus import (
     PROBE_MENU,
     ROW_MENU,
     SCALE_MENU,
-    Groups,
-    fill_menu,
     offer_menu,
+    open_menu,
 )
 from .notice import Notice
-from .page_titles import PAGE_TITLES
+from .opening_questions import OpeningQuestions
+from .page_bar import PAGES, PageBar
 from .pages.find_page import FindPage
-from .plain_text import plain_tip
 from .project_deeds import ProjectDeeds
 from .services_switch import ServicesSwitch
 from .session import PROJECT_SUFFIX, Session
@@ -61,15 +47,11 @@ from .style_files import StyleFiles
 from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find import Question
-    from brisk_atlas.core.model import DataRef, NeedsPermission
+    from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.workspace import Work
     from brisk_atlas.core.workspace.plates import Plate
 
     from .do_palette import Choice, DoPalette
-    from .go_to import GoTo
-    from .map_crs_form import MapCrsForm
-    from .opening_sheet import OpeningSheet
     from .pages.desk_page import DeskPage
     from .pages.find_list import FindList
     from .pages.handover_page import HandoverPage
@@ -78,18 +60,9 @@ if TYPE_CHECKING:
     from .stack_spine import StackSpine
 
 SMALLEST, SMALLEST_PAGE = (640, 400), (850, 450)
-PAGES = tuple(PAGE_TITLES)
 MAP_TOOLS = (
     "fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief", "measure", "go_to",
 )  # fmt: skip
-MENU = (
-    ("open", "open_project", "save", "save_as", "save_script"),
-    ("undo", "redo", "paste", "copy_picture", "paper"),
-    ("probe", "style", "change", "statistics", "sheet", "relief", "trust"),
-    ("offline", "stored_answers"),
-    ("settings", "welcome", "help", "keys", "tour"),
-    ("theme", "quit"),
-)
 CHECK_SOURCES_MS = 5_000
 ICONS_LATER_MS = 20
 
@@ -119,19 +92,20 @@ class AtlasWindow(QMainWindow):
         self._house("find", self.find_page)
         self._palette_box: DoPalette | None = None
         self.choices: Callable[[str], list[Choice]] = lambda words: []  # what Do… finds besides commands
-        self._go_to_box: GoTo | None = None
-        self.sheet: OpeningSheet | None = None
-        self.crs_form: MapCrsForm | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.autosave = Autosave(session)
-        self.layer_dialogs, self.map_dialogs = LayerDialogs(session, self), MapDialogs(session, self)
+        self.questions = OpeningQuestions(session, self.notice, lambda: self.theme, self)
+        self.layer_dialogs = LayerDialogs(session, self)
+        self.map_dialogs = MapDialogs(session, settings, lambda: self.desk.map.canvas.view, self)
         self.style_files = StyleFiles(session, self)
         self.services = ServicesSwitch(session, settings, self)
         self.project = ProjectDeeds(session, self, self._take_typed, self._map_picture)
         take_memory_limit(settings, session.workspace)
         take_length_units(settings)
         self._settings_box: SettingsWindow | None = None
+        self.map_dialogs.crs_chosen.connect(self._use_map_crs)
+        self.map_dialogs.place_chosen.connect(self._go_to)
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
         self.services.turned.connect(self._offline_turned)
@@ -140,6 +114,7 @@ class AtlasWindow(QMainWindow):
             self.commands.add(command)
         self.commands["do"].setIconText(tr("Do…"))
         self.foot.cancel_all = self.commands["cancel_jobs"]
+        self.bar = PageBar(self.commands, self.subject)
         self._lay_out()
         self._connect()
         self.show_page("find")
@@ -196,21 +171,15 @@ class AtlasWindow(QMainWindow):
             desk.probe.use_settings(self.settings)
             self.attachments = AttachmentOpening(self.notice, desk.probe.pictures)
             desk.probe.attachment_opened.connect(self.attachments.open)
-            desk.use_settings(self.settings)
+            desk.side.use_settings(self.settings)
             self._take_motion()
             offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
-            desk.sheet.row_menu_wanted.connect(lambda at: self._offer(ROW_MENU, at))
-            desk.sheet.field_menu_wanted.connect(lambda at: self._offer(FIELD_MENU, at, desk.sheet.fields.take_none))
+            desk.sheet.row_menu_wanted.connect(lambda at: open_menu(self, self.commands, ROW_MENU, at))
+            desk.sheet.field_menu_wanted.connect(
+                lambda at: open_menu(self, self.commands, FIELD_MENU, at, desk.sheet.fields.take_none)
+            )
             self._recolour()
         return self._made["desk"]
-
-    def _offer(self, groups: Groups, at: QPoint, after: Callable[[], None] = lambda: None) -> None:
-        """Open a menu of the sheet; `after` is called once its choice, if any, was taken."""
-        menu = QMenu(self)
-        menu.aboutToHide.connect(lambda: QTimer.singleShot(0, after))
-        menu.aboutToHide.connect(menu.deleteLater)
-        fill_menu(menu, self.commands, groups)
-        menu.popup(at)
 
     @property
     def record(self) -> RecordPage:
@@ -250,47 +219,7 @@ class AtlasWindow(QMainWindow):
         if plate.kind is PlateKind.RECORD:
             self.show_page("record")
 
-    def hint_pages(self) -> None:
-        """Say on the switch of pages what each is for, and its keys."""
-        for button, page in zip(self.page_buttons.buttons(), PAGES):
-            button.setToolTip(self.commands.hint(f"page_{page}"))
-
     def _lay_out(self) -> None:
-        bar = QFrame()
-        bar.setObjectName("bar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(6, 0, 6, 0)
-        row.setSpacing(2)
-        self.page_buttons = QButtonGroup(self)
-        for number, page in enumerate(PAGES):
-            button = QToolButton()
-            button.setObjectName("page")
-            button.setText(PAGE_TITLES[page])
-            button.setCheckable(True)
-            button.clicked.connect(lambda checked=False, page=page: self.show_page(page))
-            self.page_buttons.addButton(button, number)
-            row.addWidget(button)
-        self.hint_pages()
-        row.addWidget(self.subject, 1)
-        for command_id in ("undo", "redo", "theme"):
-            button = QToolButton()
-            button.setDefaultAction(self.commands[command_id])
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
-            button.setObjectName(command_id)
-            row.addWidget(button)
-        for command_id, menu in (("do", None), ("menu", self._menu())):
-            button = QToolButton()
-            button.setObjectName(command_id)
-            if command_id == "do":
-                self.do_button = button
-            if menu is None:
-                button.setDefaultAction(self.commands[command_id])
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            else:
-                button.setText(tr("Menu"))
-                button.setMenu(menu)
-                button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-            row.addWidget(button)
         self.pages.setMinimumSize(*SMALLEST_PAGE)
         room = QScrollArea()  # of a window that is smaller than a page, such as on a small screen at twice the size
         room.setWidgetResizable(True)
@@ -300,30 +229,18 @@ class AtlasWindow(QMainWindow):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget in (bar, self.notice, room, self.foot):
+        for widget in (self.bar, self.notice, room, self.foot):
             column.addWidget(widget, 1 if widget is room else 0)
         middle.setMinimumSize(*SMALLEST)  # or a long name or number would widen the window
         self.setCentralWidget(middle)
 
-    def _menu(self) -> QMenu:
-        menu = QMenu(self)
-        menu.aboutToShow.connect(lambda: self._fill_menu(menu))
-        return menu
-
-    def _fill_menu(self, menu: QMenu) -> None:
-        menu.clear()
-        for group in MENU:
-            for command_id in group:
-                menu.addAction(self.commands[command_id])
-            menu.addSeparator()
-
     def _connect(self) -> None:
+        self.bar.page_wanted.connect(self.show_page)
         self.session.noticed.connect(self.notice.say)
         self.session.work_changed.connect(self._work_changed)
         # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
         self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
-        desk_button = self.page_buttons.button(PAGES.index("desk"))
-        assert desk_button is not None
+        desk_button = self.bar.page_button("desk")
         self.dropping = Dropping(self, self.session, desk_button, self._spine_in_sight, self._list_in_sight)
         self.dropping.desk_wanted.connect(self._go_to_desk)
         self.dropping.folder_dropped.connect(self._list_folder)
@@ -334,10 +251,8 @@ class AtlasWindow(QMainWindow):
         self._sources.start()
         self.find_page.open_wanted.connect(self.session.open_refs)
         self.find_page.ask_wanted.connect(self.session.open_asking)
-        self.session.asked.connect(self.ask)
         self.foot.scale_chosen.connect(self._use_scale)
         self.foot.crs.clicked.connect(lambda: self.commands.do("map_crs"))
-        self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(lambda *changed: self.commands.refresh())
         self.find_page.command_wanted.connect(self.commands.do)
@@ -359,9 +274,7 @@ class AtlasWindow(QMainWindow):
         if page == "handover":
             widget.take_view(view.extent if view else None)
         self.pages.setCurrentIndex(PAGES.index(page))
-        button = self.page_buttons.button(PAGES.index(page))
-        assert button is not None
-        button.setChecked(True)
+        self.bar.page_button(page).setChecked(True)
         self.commands.refresh()
         self._say_undo()
         self.foot.speak_of_map(page == "desk")
@@ -436,13 +349,7 @@ class AtlasWindow(QMainWindow):
         return self._made["record"] if self.page == "record" and "record" in self._made else self.session.work
 
     def _say_undo(self) -> None:
-        undo, redo = self.undoing.undo_text, self.undoing.redo_text
-        self.commands["undo"].setToolTip(
-            plain_tip(tr("Undo: {undo}  (Ctrl+Z)", undo=undo) if undo else tr("Nothing to undo"))
-        )
-        self.commands["redo"].setToolTip(
-            plain_tip(tr("Redo: {redo}  (Ctrl+Shift+Z)", redo=redo) if redo else tr("Nothing to redo"))
-        )
+        self.bar.say_undo(self.undoing.undo_text, self.undoing.redo_text)
 
     def _say_faults(self, faults: dict[str, str]) -> None:
         for text in faults.values():
@@ -500,65 +407,17 @@ class AtlasWindow(QMainWindow):
         if self.has_desk:
             self.desk.map.use_less_motion(less_motion(self.settings))
 
-    def begin_map_crs(self) -> None:
-        """Ask for the CRS to show the map in."""
-        from .map_crs_form import MOST_RECENT, RECENT, MapCrsForm
-
-        recent = [text for text in self.settings.value(RECENT) or [] if isinstance(text, str)]
-        self.crs_form = MapCrsForm(self.session, self.desk.map.canvas.view, recent, self)
-
-        def use(crs: str) -> None:
-            self.settings.setValue(RECENT, [crs, *(other for other in recent if other != crs)][:MOST_RECENT])
-            self.session.work.use_crs(crs)
-            self.show_page("desk")
-
-        self.crs_form.chosen.connect(use)
-        self.crs_form.open()
-
-    def begin_go_to(self) -> None:
-        """Ask for a place to go to."""
-        if self._go_to_box is None:
-            from .go_to import GoTo
-
-            self._go_to_box = GoTo(self.session, self)
-            self._go_to_box.chosen.connect(self._go_to)
-        self._go_to_box.begin()
+    def _use_map_crs(self, crs: str) -> None:
+        self.session.work.use_crs(crs)
+        self.show_page("desk")
 
     def _go_to_feature(self, layer_id: str, row: int) -> None:
         self.show_page("desk")
-        self.desk.go_to_feature(layer_id, row)
+        self.desk.spots.go_to_feature(layer_id, row)
 
     def _go_to(self, x: float, y: float) -> None:
         self.show_page("desk")
-        self.desk.go_to(x, y)
-
-    def choose_files(self) -> None:
-        start = str(self.find_page.folder or Path.home())
-        chosen, _ = QFileDialog.getOpenFileNames(self, tr("Open files"), start)
-        if chosen:
-            self.session.open_files(chosen)
-
-    def _ask_permission(self, error: NeedsPermission) -> None:
-        """Ask whether a file may point at folders or hosts outside its own folder, and open it again if it may."""
-
-        def allow() -> None:
-            from brisk_atlas.core.read.permissions import allow
-
-            allow(error.places)
-            self.session.open_files([error.place])
-
-        self.notice.offer(str(error), [(tr("Allow and open"), allow), (tr("Leave it closed"), lambda: None)])
-
-    def ask(self, questions: list[Question]) -> None:
-        """Put the questions that stand before opening; a sheet that stands already is answered first."""
-        from .opening_sheet import OpeningSheet
-
-        if self.sheet is not None and self.sheet.isVisible():
-            self.sheet.finished.connect(lambda code: self.ask(questions))
-            return
-        self.sheet = OpeningSheet(self.session, questions, self.theme, self)
-        self.sheet.answered.connect(self.session.open_as)
-        self.sheet.open()
+        self.desk.spots.go_to(x, y)
 
     def _map_picture(self) -> QPixmap | None:
         """Return what the map shows, None without layers."""
@@ -589,8 +448,7 @@ class AtlasWindow(QMainWindow):
     def busy(self) -> bool:
         """Return whether anything on show is still being worked out."""
         pages = [page for page in self._made.values() if hasattr(page, "busy")]
-        asking = self.sheet is not None and self.sheet.isVisible() and self.sheet.busy
-        return not self.session.jobs.idle or asking or any(page.busy for page in pages)
+        return not self.session.jobs.idle or self.questions.busy or any(page.busy for page in pages)
 
     def _take_typed(self) -> None:
         """Have what is being typed in the work, before that is saved or asked about."""

@@ -21,8 +21,9 @@ def show_on_desk(desk: DeskPage, plate: Plate) -> None:
     if view.width > 1:
         desk.map.grid = view.grid
         eye = view.eye if plate.kind is PlateKind.RELIEF else None
-        desk.go_to_place(NamedPlace("", plate.title, view.x, view.y, view.resolution, view.width, view.height, view.crs,
-                                    view.turn, b"", eye))  # fmt: skip
+        place = NamedPlace("", plate.title, view.x, view.y, view.resolution, view.width, view.height, view.crs,
+                           view.turn, b"", eye)  # fmt: skip
+        desk.spots.go_to_place(place)
     if plate.kind is PlateKind.SHEET and desk.bottom.isHidden():
         desk.toggle_sheet()
     if plate.kind is PlateKind.STRIP and not (desk.strip.isVisible() or desk.log.isVisible()):

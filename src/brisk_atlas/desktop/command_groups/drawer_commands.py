@@ -44,8 +44,8 @@ def drawer_commands(window: AtlasWindow) -> list[Command]:
     work = window.session.work
     some = lambda: bool(work.layers)  # noqa: E731
     drawers = [
-        Command(name, tr("{name} drawer", name=DRAWER_TITLES[name]), on_desk(window, lambda d, name=name: d.toggle_drawer(d.drawer(name))), keys,  # type: ignore[misc]
-                icon=mark, enabled=some, checked=lambda name=name: window.has_desk and window.desk.shows(window.desk.drawer(name)))  # type: ignore[misc]
+        Command(name, tr("{name} drawer", name=DRAWER_TITLES[name]), on_desk(window, lambda d, name=name: d.side.toggle(name)), keys,  # type: ignore[misc]
+                icon=mark, enabled=some, checked=lambda name=name: window.has_desk and window.desk.side.shows(window.desk.side.drawers[name]))  # type: ignore[misc]
         for name, keys, mark in DRAWERS
     ]  # fmt: skip
 
@@ -61,9 +61,9 @@ def drawer_commands(window: AtlasWindow) -> list[Command]:
 
     return [
         *drawers,
-        Command("float_drawer", tr("Open drawer in a window of its own, or back"), on_desk(window, lambda d: d.turn_float(d.drawer_on_show)),
+        Command("float_drawer", tr("Open drawer in a window of its own, or back"), on_desk(window, lambda d: d.turn_float(d.side.on_show)),
                 "Ctrl+Alt+W", tr("For another screen; it is remembered"), "arrow-square-out",
-                lambda: window.has_desk and bool(window.desk.drawer_on_show)),
+                lambda: window.has_desk and bool(window.desk.side.on_show)),
         Command("float_relief", tr("Relief in a window of its own, or back"), on_desk(window, lambda d: d.turn_float("relief")),
                 icon="arrow-square-out", enabled=lambda: window.has_desk and not window.desk.relief.isHidden()),
         Command("measure_change", tr("Measure the change between two grids"), on_desk(window, lambda d: d.measure_change()),

@@ -21,7 +21,7 @@ def file_commands(window: AtlasWindow) -> list[Command]:
     some = lambda: bool(work.layers)  # noqa: E731
     return [
         Command("do", tr("Do…"), window.begin_do, "Ctrl+K", tr("Find any command by words"), "magnifying-glass"),
-        Command("open", tr("Open files…"), window.choose_files, "Ctrl+O", tr("Open datasets from disk"), "folder-open"),
+        Command("open", tr("Open files…"), lambda: window.questions.choose_files(window.find_page.folder), "Ctrl+O", tr("Open datasets from disk"), "folder-open"),
         Command("open_project", tr("Open a project…"), window.project.choose, "Ctrl+Shift+O", icon="folder-notch-open"),
         Command("save", tr("Save the project, or the record that is edited"), window.save_here, "Ctrl+S",
                 tr("Write what is open and how it looks to a project file; on the Record page, the record"),

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
-from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QStackedLayout, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
@@ -16,6 +13,7 @@ from ..drawers.change_drawer import ChangeDrawer
 from ..drawers.drawer_titles import DRAWER_TITLES
 from ..drawers.places_drawer import PlacesDrawer
 from ..drawers.probe_drawer import ProbeDrawer
+from ..drawers.side_drawers import SideDrawers
 from ..drawers.sketch_drawer import SketchDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
@@ -23,21 +21,22 @@ from ..editing.edit_drawer import EditDrawer
 from ..editing.editing import Editing
 from ..editing.outlet_follower import OutletFollower
 from ..empty_state import EmptyState
-from ..floating import STORED, Floatable, Floating, away_note
+from ..floating import Floatable, Floating
 from ..log_tether import LogTether
 from ..panes.log_content import has_holes
 from ..panes.log_pane import LogPane
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..panes.renderer import MarkedClasses
-from ..panes.spot_card import SpotCard
 from ..panes.strip_pane import HEIGHT_PX as STRIP_PX
 from ..panes.strip_pane import StripPane
+from ..probe_showing import ProbeShowing
 from ..relief_deeds import ReliefDeeds
 from ..relief_tether import ReliefTether
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
 from ..sketching import Sketching
+from ..spot_deeds import SpotDeeds
 from ..stack_pane import StackPane
 from ..strip_tether import StripTether
 from ..theme import Theme
@@ -46,18 +45,15 @@ from ..twins import Twins
 if TYPE_CHECKING:
     import numpy as np
 
-    from brisk_atlas.core.inspect import Where
-    from brisk_atlas.core.inspect.measured import Measured
-    from brisk_atlas.core.model import Extent, Layer
+    from brisk_atlas.core.model import Extent
     from brisk_atlas.core.relief.eye import GroundSpot
-    from brisk_atlas.core.workspace.named_places import NamedPlace
 
 EMPTY = (
     tr("Nothing is open yet"),
     tr("Layers are looked at here: on a map, in relief, along lines and down boreholes, side by side."),
 )
 CHOICES = {"page_find": tr("Look for data"), "open_demo": tr("Open the demo")}
-DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
+SHEET_SIZE, RELIEF_SIZE = (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 WIDE_ENOUGH_PX, LOG_SHARE = 1500, 0.58  # of the desk for the drawer too; of the panes for the strip log
 HELD_PX = 440  # of the drawer that shows held probes
@@ -77,25 +73,22 @@ class DeskPage(QWidget):
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
         self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
         self.sketch = SketchDrawer(session)
-        self.card = SpotCard(self.map.canvas)
-        self.card.more_wanted.connect(self._show_probe)
-        self.probe.found.connect(self._show_card)
-        self.map.view_changed.connect(self.card.hide)
+        self.showing = ProbeShowing(session, self.map, self.side, self.probe, self.statistics)
         self.sketching = Sketching(session, self.map, self.sketch)
         self.edit = EditDrawer()
         self.editing = Editing(session, self.map, self.edit)
         self.following = OutletFollower(session, self)
-        self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
         self._summary = False
         self.relief.hide()
         self.panes.addWidget(self.map)
         self.panes.addWidget(self.relief)
-        self.twins = Twins(session, self.map, self.panes, self._probed)
-        self.tether = ReliefTether(self.map, self.relief, self._probed)
-        self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of, self._measured,
-                                 self._points_picked)  # fmt: skip
+        self.twins = Twins(session, self.map, self.panes, self.showing.show)
+        self.tether = ReliefTether(self.map, self.relief, self.showing.show)
+        self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of,
+                                 self.showing.show_measure, self.showing.show_points)  # fmt: skip
+        self.spots = SpotDeeds(session, self.map, self.tether, self.places)
         self.strip, self.log = StripPane(session), LogPane(session)
         self.strip.hide()
         self.log.hide()
@@ -105,12 +98,10 @@ class DeskPage(QWidget):
         self._below_sheet.addWidget(self.sheet)
         self._below_comparison.insertWidget(0, self.map.comparing)
         self.upper.addWidget(self.strip)
-        for name, title in DRAWER_TITLES.items():
-            self.tabs.addTab(self.drawer(name), title)
-        self.floating = Floating(self)
-        for name, title in DRAWER_TITLES.items():
-            put_back = partial(self._put_drawer_back, name)
-            self.floating.can(name, Floatable(self.drawer(name), title, DRAWER_SIZE, put_back))
+        self.side.put_in(
+            {"probe": self.probe, "style": self.style_form, "change": self.change, "statistics": self.statistics,
+             "places": self.places, "sketch": self.sketch, "edit": self.edit}
+        )  # fmt: skip
         self.floating.can("sheet", Floatable(self.sheet, tr("Sheet"), SHEET_SIZE, self._put_sheet_back))
         self.floating.can("relief", Floatable(self.relief, tr("Relief"), RELIEF_SIZE, self._put_relief_back))
         self._row.insertWidget(0, self.stack)
@@ -120,21 +111,20 @@ class DeskPage(QWidget):
         self.body.setMinimumWidth(640)
         self.spine.subject_chosen.connect(session.work.choose)
         self.spine.side_turned.connect(self.map.turn_side)
-        self.map.probed.connect(self._probed)
-        self.map.measured.connect(self._measured)
         self.map.view_changed.connect(self._view_moved)
-        self.map.canvas.tool_changed.connect(self._tool_changed)
-        self.places.store_wanted.connect(self.store_place)
-        self.places.go_wanted.connect(self.go_to_place)
+        self.showing.held_shown.connect(self._give_held_room)
+        self.showing.line_drawn.connect(self._line_drawn)
+        self.spots.drawer_wanted.connect(lambda: self.side.open("places"))
+        self.spots.relief_wanted.connect(self._show_relief)
+        self.spots.sheet_wanted.connect(self._open_sheet)
+        self.spots.row_chosen.connect(self.showing.show_row)
         self.change.delivery.place_wanted.connect(self.map.show_extent)
         self.change.classes.pair_chosen.connect(self._mark_classes)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
-        self.probe.tool_wanted.connect(self.take_tool)
         self.sketch.tool_wanted.connect(self.take_tool)
-        self.relief.canvas.feature_clicked.connect(self._standing_clicked)
+        self.relief.canvas.feature_clicked.connect(self.showing.pick_standing)
         self.relief.pointed.connect(self._relief_pointed)
-        self.probe.held_changed.connect(self._show_discs)
-        self.sheet.row_chosen.connect(self._row_chosen)
+        self.sheet.row_chosen.connect(self.showing.show_row)
         self.sheet.rows_edited.connect(self.editing.change_values)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
         self.map.settled.connect(lambda: self.spine.show_limits(self.map.limits))
@@ -154,12 +144,10 @@ class DeskPage(QWidget):
         self._row.setSpacing(0)
         self.body = QSplitter(Qt.Orientation.Horizontal, self.full)
         self._row.addWidget(self.body, 1)
-        self.middle, self.side = QSplitter(Qt.Orientation.Vertical, self.body), QFrame(self.body)
+        self.middle = QSplitter(Qt.Orientation.Vertical, self.body)
+        self.floating = Floating(self)
+        self.side = SideDrawers(self.floating, self.body)
         self.body.setStretchFactor(0, 1)
-        self.side.setObjectName("drawer")
-        self.tabs = QTabWidget(self.side)
-        beside = _close_column(self.side)
-        beside.addWidget(self.tabs)
         self.upper, self.bottom = QSplitter(Qt.Orientation.Vertical, self.middle), QFrame(self.middle)
         self.middle.setStretchFactor(0, 1)
         self.bottom.setObjectName("bottomDrawer")
@@ -177,24 +165,7 @@ class DeskPage(QWidget):
 
     def painted_pieces(self) -> list[QWidget]:
         """Return the pieces whose first painting takes longest."""
-        return [
-            self.map.bar,
-            self.spine,
-            *(w for i in range(self.tabs.count()) if (w := self.tabs.widget(i))),
-            self.full,
-        ]
-
-    def drawer(self, name: str) -> QWidget:
-        """Return a drawer at the right by its name."""
-        return {
-            "probe": self.probe,
-            "style": self.style_form,
-            "change": self.change,
-            "statistics": self.statistics,
-            "places": self.places,
-            "sketch": self.sketch,
-            "edit": self.edit,
-        }[name]
+        return [self.map.bar, self.spine, *self.side.drawers.values(), self.full]
 
     def _mark_classes(self, pair: tuple[int, int] | None) -> None:
         """Show the places of a cell of the matrix of classes."""
@@ -205,8 +176,7 @@ class DeskPage(QWidget):
 
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""
-        self.side.show()
-        self.tabs.setCurrentWidget(self.change)
+        self.side.open("change")
         self.change.compute()
 
     def use_theme(self, theme: Theme) -> None:
@@ -250,20 +220,14 @@ class DeskPage(QWidget):
         if not kind.startswith("sketch"):
             self.map.canvas.take_tool(kind)
             return
-        if "sketch" not in self.floating.windows:
-            self.side.show()
-            self.tabs.setCurrentWidget(self.sketch)
+        self.side.open("sketch")
         self.sketching.take_tool(kind)
-
-    def _tool_changed(self) -> None:
-        for kind, button in self.probe.tools.items():
-            button.setChecked(self.tool == kind)
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "file"):
             self._which()
             self._make_room()
-            self._show_discs()
+            self.showing.show_discs()
 
     def _make_room(self) -> None:
         """Give the sheet room for a summary that was just asked for."""
@@ -282,162 +246,6 @@ class DeskPage(QWidget):
         self.statistics.view_moved()
         self.places.overview.show_view(self.map.canvas.view)
 
-    def _show_discs(self) -> None:
-        """Show held probes on the map, and give their drawer room."""
-        held, crs = self.probe.held.held, self.session.work.state.crs
-        discs = []
-        if held:
-            import numpy as np
-
-            from brisk_atlas.core.place import transform
-
-            for probe in held:
-                x, y = transform(np.array([[probe.x, probe.y]]), probe.crs, crs)[0].tolist()
-                discs.append((probe.number, x, y))
-            sizes = self.body.sizes()
-            if self.side.isVisible() and sizes[1] < HELD_PX < sum(sizes) - 400:
-                self.body.setSizes([sum(sizes) - HELD_PX, HELD_PX])
-        self.map.canvas.discs = [disc for disc in discs if disc[1] == disc[1]]
-        self.map.canvas.update()
-
-    def _measured(self, kind: str, xy: np.ndarray, ended: bool) -> None:
-        """Say a measure beside what is drawn while it is drawn, and in the drawer when it has ended."""
-
-        def say(found: Measured) -> None:
-            if not ended:
-                self.map.canvas.say = "   ".join(f"{label} {text}" for label, text in found.lines[:3])
-                self.map.canvas.update()
-
-        if ended:
-            self.map.canvas.say = ""
-            self._show_probe()
-            if kind == "distance" and self.strip.isVisible():
-                self.strip.show_line(xy, self.session.work.state.crs)
-        self.probe.measure(kind, xy, ended=ended, then=say)
-
-    def store_place(self) -> None:
-        """Store what the map shows under a name, and let it be typed."""
-        view = self.map.canvas.view
-        if view is None:
-            return
-        from brisk_atlas.core.workspace.named_places import NamedPlace
-
-        size = view.width, view.height
-        picture, eye = self.map.picture(), self.tether.stored_eye()
-        place = NamedPlace("", "place", view.x, view.y, view.resolution, *size, view.crs, view.turn, picture, eye)
-        stored = self.session.work.store_place(place)
-        self.side.show()
-        self.tabs.setCurrentWidget(self.places)
-        self.places.list.setCurrentRow([p.id for p in self.session.work.state.places].index(stored.id))
-        self.places.list.setFocus()
-        item = self.places.list.currentItem()
-        if item is not None:
-            self.places.list.editItem(item)
-
-    def go_to_place(self, place: NamedPlace) -> None:
-        """Show a named place, and its relief if it was stored with one."""
-        self.map.go_to_place(place)
-        if place.eye is not None and self.relief.isHidden():
-            self.toggle_relief()
-        self.tether.go_to_place(place)
-
-    def go_to_feature(self, layer_id: str, row: int) -> None:
-        """Make a layer the subject, pick one of its rows, and go there."""
-        from brisk_atlas.core.workspace import Picks
-
-        work = self.session.work
-        work.choose(layer_id)
-        work.pick(Picks(layer_id, (row,)))
-        layer = work.layer(layer_id)
-        if layer is not None and layer.kind.has_shapes:
-            self.map.fit_picked()
-            self._row_chosen(layer, row)
-        elif self.bottom.isHidden():
-            self.toggle_sheet()
-
-    def at_spot(self, act: Callable[[float, float], object]) -> None:
-        """Do something with the place that a menu was opened at, or the centre of the map."""
-        spot = self.map.canvas.spot
-        if spot is not None:
-            act(*spot)
-
-    def copy_spot(self) -> None:
-        """Copy the position of a menu, or of the centre of the map, in all notations."""
-        from brisk_atlas.core.place import Spot, notations
-        from brisk_atlas.core.place.notation import TITLES
-
-        def copy(x: float, y: float) -> None:
-            texts = notations(Spot(x, y, self.session.work.state.crs))
-            clipboard = QGuiApplication.clipboard()
-            if clipboard is not None:
-                clipboard.setText("\n".join(f"{TITLES[name]}\t{text}" for name, text in texts.items()))
-                self.session.noticed.emit("good", tr("Copied {texts}", texts=texts["pane"]), "")
-
-        self.at_spot(copy)
-
-    def measure_from(self, x: float, y: float) -> None:
-        """Take the measure with its first corner at a place."""
-        self.take_tool("distance")
-        tool, view = self.map.canvas.tool, self.map.canvas.view
-        if tool is not None and view is not None:
-            tool.press(QPointF(*view.to_pixel(x, y)), (x, y))
-            self.map.canvas.update()
-
-    def go_to(self, x: float, y: float) -> None:
-        """Go to a position of the map, no further out than now, and probe it."""
-        view = self.map.canvas.view
-        if view is None:
-            return
-        self.map.canvas.look_at_centre(x, y, view.resolution, view.crs)
-        self.map.canvas.probed.emit(x, y)
-
-    def _show_card(self) -> None:
-        """Show what was probed beside its place, while the drawers are closed."""
-        where, view = self.probe.where_at, self.map.canvas.view
-        if self.shows(self.probe) or where is None or view is None or where.kind != "click":
-            self.card.hide()
-            return
-        x, y = (round(value) for value in view.to_pixel(*where.middle))
-        self.card.show_results(self.probe.findings, self.probe.tree.pinned, QPoint(x, y))
-
-    def _show_probe(self) -> None:
-        self.card.hide()
-        if "probe" in self.floating.windows:
-            return
-        if not self.side.isVisible():
-            self.side.show()
-        if self.tabs.currentWidget() is not self.probe:
-            self.tabs.setCurrentWidget(self.probe)
-
-    def _row_chosen(self, layer: Layer, row: int) -> None:
-        """Show in the Probe drawer, if it is open, what was picked in the sheet."""
-        if self.shows(self.probe):
-            self.map.canvas.mark = None
-            self.probe.show_row(layer, row)
-
-    def _probed(self, where: Where) -> None:
-        self.map.canvas.mark = where.middle if where.kind == "click" else None
-        self.map.canvas.update()
-        if where.is_area:
-            self.statistics.area_drawn(where)
-            if self.side.isVisible() and self.tabs.currentWidget() is self.statistics:
-                return
-        self.card.hide()
-        if where.kind != "click" or not self.side.isHidden():
-            self._show_probe()
-        self.probe.probe(where)
-
-    def _standing_clicked(self, layer_id: str, row: int) -> None:
-        """Pick a feature that stands in the relief, and show what it is."""
-        layer = self.session.work.layer(layer_id)
-        if layer is not None:
-            from brisk_atlas.core.workspace import Picks
-
-            self.session.work.choose(layer_id)
-            self.session.work.pick(Picks(layer_id, (row,)))
-            self._show_probe()
-            self.probe.show_row(layer, row)
-
     def _relief_pointed(self, spot: GroundSpot | None) -> None:
         """State where the pointer of the relief is, and have the strip follow it."""
         import numpy as np
@@ -449,26 +257,15 @@ class DeskPage(QWidget):
         else:
             self.map.canvas.pointer_left.emit()
 
-    def _points_picked(self, layer: Layer, rows: np.ndarray) -> None:
-        self._show_probe()
-        self.probe.show_points(layer, rows)
+    def _give_held_room(self) -> None:
+        """Widen the drawers at the right for held probes."""
+        sizes = self.body.sizes()
+        if self.side.isVisible() and sizes[1] < HELD_PX < sum(sizes) - 400:
+            self.body.setSizes([sum(sizes) - HELD_PX, HELD_PX])
 
-    def toggle_drawer(self, drawer: QWidget) -> None:
-        """Open a drawer at the right, or close it if it is the one on show."""
-        floating = next((w for name, w in self.floating.windows.items() if w.isAncestorOf(drawer)), None)
-        if floating is not None:
-            floating.raise_()
-            floating.activateWindow()
-        elif self.side.isVisible() and self.tabs.currentWidget() is drawer:
-            self.side.hide()
-        else:
-            self.side.show()
-            self.tabs.setCurrentWidget(drawer)
-            drawer.setFocus()
-
-    def shows(self, drawer: QWidget) -> bool:
-        floating = any(window.isAncestorOf(drawer) for window in self.floating.windows.values())
-        return floating or (not self.side.isHidden() and self.tabs.currentWidget() is drawer)
+    def _line_drawn(self, xy: np.ndarray) -> None:
+        if self.strip.isVisible():
+            self.strip.show_line(xy, self.session.work.state.crs)
 
     def toggle_strip(self) -> None:
         """Show what was measured along a line below the map, or down boreholes beside it where the subject has some; or
@@ -506,10 +303,13 @@ class DeskPage(QWidget):
 
     # The sheet
 
-    def use_sheet(self, name: str) -> None:
-        """Open the sheet and use one of its tools."""
+    def _open_sheet(self) -> None:
         if self.bottom.isHidden() and self.sheet.parent() is self.bottom:
             self.toggle_sheet()
+
+    def use_sheet(self, name: str) -> None:
+        """Open the sheet and use one of its tools."""
+        self._open_sheet()
         tools = self.sheet.tools
         runs = {
             "replace": tools.replace_values,
@@ -524,8 +324,7 @@ class DeskPage(QWidget):
 
     def show_field(self, name: str) -> None:
         """Open the sheet, with the column of a field in sight."""
-        if self.bottom.isHidden() and self.sheet.parent() is self.bottom:
-            self.toggle_sheet()
+        self._open_sheet()
         self.sheet.grid.go_to_field(name)
 
     def turn_sheet_window(self) -> None:
@@ -543,38 +342,16 @@ class DeskPage(QWidget):
 
     def turn_float(self, name: str) -> None:
         """Show a drawer or a pane in a window of its own, or back in its place."""
-        if name in self.floating.windows:
-            self.floating.turn(name)
-            return
         if name in DRAWER_TITLES:
-            self._leave_note(name)
-        elif name == "sheet":
+            self.side.turn_float(name)
+            return
+        if name == "sheet" and name not in self.floating.windows:
             self.bottom.hide()
         self.floating.turn(name)
-
-    def _leave_note(self, name: str) -> None:
-        """Put a note where a drawer stands that goes to a window of its own."""
-        at = self.tabs.indexOf(self.drawer(name))
-        self.tabs.removeTab(at)
-        self.tabs.insertTab(at, away_note(DRAWER_TITLES[name]), DRAWER_TITLES[name])
-
-    def _put_drawer_back(self, name: str) -> None:
-        at = list(DRAWER_TITLES).index(name)
-        note = self.tabs.widget(at)
-        self.tabs.removeTab(at)
-        if note is not None:
-            note.deleteLater()
-        self.tabs.insertTab(at, self.drawer(name), DRAWER_TITLES[name])
-        self.tabs.setCurrentIndex(at)
 
     def _put_relief_back(self) -> None:
         self.panes.addWidget(self.relief)
         self.relief.show()
-
-    @property
-    def drawer_on_show(self) -> str:
-        """The name of the drawer at the right that is open, empty for none."""
-        return list(DRAWER_TITLES)[self.tabs.currentIndex()] if not self.side.isHidden() else ""
 
     def reword_lengths(self) -> None:
         """Say lengths and areas in the units that were chosen now."""
@@ -583,11 +360,9 @@ class DeskPage(QWidget):
         if self.relief.canvas.scene is not None:
             self.relief.show_eye()
 
-    def use_settings(self, settings: QSettings) -> None:
-        """Have windows where they were when the last run ended."""
-        for name in [each for each in settings.value(STORED) or [] if each in DRAWER_TITLES]:
-            self._leave_note(name)
-        self.floating.use_settings(settings, tuple(DRAWER_TITLES))
+    def _show_relief(self) -> None:
+        if self.relief.isHidden():
+            self.toggle_relief()
 
     def toggle_relief(self) -> None:
         if "relief" in self.floating.windows:
