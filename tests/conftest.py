@@ -6,7 +6,7 @@ import os
 import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
-os.environ["BRISK_ATLAS_LANGUAGE"] = "en"  # whatever the machine speaks
+os.environ |= {"BRISK_ATLAS_LANGUAGE": "en", "BRISK_ATLAS_DIGIT_GROUPS": "comma"}  # whatever the machine speaks
 
 import pytest
 from hypothesis import HealthCheck, settings

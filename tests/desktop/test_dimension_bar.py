@@ -66,10 +66,10 @@ def test_the_probe_charts_the_value_along_time_and_along_depth(sea):
         "warmth along time",
         "warmth along depth",
     ]
-    assert chart.plot.getAxis("bottom") is chart.dates
+    assert chart.line.getAxis("bottom") is chart.line.dates
     d.choose(chart.choice, "warmth along depth")
     chart.choice.activated.emit(1)
-    assert chart.plot.getAxis("bottom").labelText == "depth, m"
+    assert chart.line.getAxis("bottom").labelText == "depth, m"
     d.window.desk.probe.probe(Where.at(view.x + 50, view.y, d.work.state.crs, 0.0))
     d.settle()
     assert not chart.isVisible()

@@ -178,6 +178,16 @@ class StackSpine(QListWidget):
         assert view is not None
         view.update()
 
+    def _repaint_tile(self, layer_id: str) -> None:
+        """Paint one tile; where it is that of the subject, whose legend may have grown, all of them."""
+        if layer_id == self.session.work.state.subject:
+            self.scheduleDelayedItemsLayout()
+            self._repaint()
+            return
+        for row in range(self.count()):
+            if self._id(row) == layer_id:
+                self.update(self.indexFromItem(self.item(row)))
+
     def show_limits(self, limits: dict[str, tuple[tuple[float, float], ...]]) -> None:
         """Let legends say between which values the colours of the last picture ran."""
         for layer_id, ends in limits.items():
@@ -211,8 +221,7 @@ class StackSpine(QListWidget):
             frame, legend = made
             if self.thumbs.get(layer.id, (None,))[0] == key:
                 self.thumbs[layer.id] = (key, image_of(frame) if frame else None, legend)
-                self.scheduleDelayedItemsLayout()
-                self._repaint()
+                self._repaint_tile(layer.id)
 
         self.session.run(tr("Tile"), work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
 
