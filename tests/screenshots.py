@@ -108,7 +108,7 @@ class Studio:
             widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
         picture = self.window.grab()
         if (
-            self.window.questions.sheet is not None and self.window.sheet.isVisible()
+            self.window.questions.sheet is not None and self.window.questions.sheet.isVisible()
         ):  # a window of its own over this one
             over = self.window.questions.sheet.grab()
             with QPainter(picture) as painter:

@@ -72,10 +72,10 @@ def test_overlapping_features_are_stepped_through(demo_driver, probe, data):
     ]
     x, y = spots[len(spots) // 2]
     d.click(d.canvas, d.at(x, y))
-    assert probe.step.isVisible() and probe.steps.text() == "1 of 2 in closed_zones"
+    assert probe.step.isVisible() and probe.step.text.text() == "1 of 2 in closed_zones"
     first = d.work.picks.rows
     d.click(probe.findChild(QToolButton, "step on"))
-    assert probe.steps.text() == "2 of 2 in closed_zones" and d.work.picks.rows != first
+    assert probe.step.text.text() == "2 of 2 in closed_zones" and d.work.picks.rows != first
     d.click(probe.findChild(QToolButton, "step on"))
     assert d.work.picks.rows == first
 
@@ -88,8 +88,8 @@ def test_a_box_and_a_lasso_pick_what_they_meet(demo_driver, probe):
     d.settle()
     boxes = d.window.session.cache.shapes_in(d.layer("buildings").ref, "EPSG:32727").bounds
     low, high = (510_100.0, 5_769_300.0), (510_700.0, 5_769_900.0)
-    d.click(probe.tools["box"])
-    assert d.canvas.tool.kind == "box" and probe.tools["box"].isChecked()
+    d.click(probe.bar.tools["box"])
+    assert d.canvas.tool.kind == "box" and probe.bar.tools["box"].isChecked()
     draw(d, low, high)
     inside = (boxes[:, 2] >= low[0]) & (boxes[:, 0] <= high[0]) & (boxes[:, 3] >= low[1]) & (boxes[:, 1] <= high[1])
     assert set(d.work.picks.rows) ^ set(np.flatnonzero(inside)) <= set(np.flatnonzero(_edge(boxes, low, high)))
@@ -99,7 +99,7 @@ def test_a_box_and_a_lasso_pick_what_they_meet(demo_driver, probe):
     half = len(d.work.picks.rows)
     assert 0 < half < inside.sum()
     d.press(d.canvas, Qt.Key.Key_Escape)
-    assert d.canvas.tool is None and not probe.tools["lasso"].isChecked()
+    assert d.canvas.tool is None and not probe.bar.tools["lasso"].isChecked()
 
 
 def _edge(boxes, low, high):

@@ -414,7 +414,7 @@ def test_a_change_by_somebody_else_is_noticed_and_nothing_overwritten(driver, tm
     path.write_text("id,name\n1,rim\n2,bay\n")
     d = driver
     d.open(path)
-    if d.window.questions.sheet is not None and d.window.sheet.isVisible():
+    if d.window.questions.sheet is not None and d.window.questions.sheet.isVisible():
         d.click(d.window.questions.sheet.open_button)
     d.press(d.window, Qt.Key.Key_T)
     d.settle()

@@ -131,5 +131,4 @@ class ProbeShowing(QObject):
 
     def _tool_changed(self) -> None:
         tool = self.map.canvas.tool
-        for kind, button in self.probe.tools.items():
-            button.setChecked(tool is not None and tool.kind == kind)
+        self.probe.bar.show_tool(tool.kind if tool is not None else None)

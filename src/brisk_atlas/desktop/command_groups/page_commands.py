@@ -25,7 +25,7 @@ def page_commands(window: AtlasWindow) -> list[Command]:
     ]
 
     def on_entry(is_folder: bool) -> bool:
-        entry = window.find_page.current_entry if window.page == "find" else None
+        entry = window.find_page.deeds.current if window.page == "find" else None
         return entry is not None and entry.is_folder == is_folder
 
     pasting = Pasting(window)
@@ -36,19 +36,19 @@ def page_commands(window: AtlasWindow) -> list[Command]:
         Command("flatten", tr("Flatten any XML into tables…"), lambda: _to_record(window).actions_.ask_flatten(), icon="tree-structure"),
         Command("search", tr("Search all pinned shelves"), lambda: _to_search(window), "Ctrl+F",
                 tr("By words in names, fields and records"), "magnifying-glass"),
-        Command("open_chosen", tr("Open the chosen datasets"), window.find_page.open_chosen, icon="folder-open",
+        Command("open_chosen", tr("Open the chosen datasets"), window.find_page.deeds.open_chosen, icon="folder-open",
                 enabled=lambda: window.page == "find"),
-        Command("open_asking", tr("Open the chosen datasets and ask…"), window.find_page.open_asking,
+        Command("open_asking", tr("Open the chosen datasets and ask…"), window.find_page.deeds.open_asking,
                 tip=tr("Ask for CRS, columns, parts and form, whatever was answered before  (Ctrl+Return in the list)"),
                 enabled=lambda: window.page == "find"),
-        Command("read_chosen_record", tr("Read the record of the chosen dataset"), window.find_page.read_record_of_current, icon="article",
+        Command("read_chosen_record", tr("Read the record of the chosen dataset"), window.find_page.deeds.read_record, icon="article",
                 enabled=lambda: on_entry(False)),
-        Command("go_to_chosen", tr("Go to the folder of the chosen line"), window.find_page.go_to_current, icon="folder-open",
+        Command("go_to_chosen", tr("Go to the folder of the chosen line"), window.find_page.deeds.go_to_current, icon="folder-open",
                 enabled=lambda: on_entry(True) or on_entry(False)),
-        Command("record_links", tr("Go to the data of the chosen record…"), window.find_page.show_links_of_current,
+        Command("record_links", tr("Go to the data of the chosen record…"), window.find_page.deeds.show_links,
                 tip=tr("The services and files that it links to"), icon="arrow-square-out",
-                enabled=lambda: window.find_page.is_on_record),
-        Command("pin_chosen", tr("Pin or unpin the chosen folder"), window.find_page.turn_pin_of_current, icon="push-pin",
+                enabled=lambda: window.find_page.deeds.is_on_record),
+        Command("pin_chosen", tr("Pin or unpin the chosen folder"), window.find_page.deeds.turn_pin, icon="push-pin",
                 enabled=lambda: on_entry(True)),
         Command("ask_database", tr("Ask the database on Find by SQL…"), window.find_page.ask_database, "Ctrl+Alt+Q",
                 tr("Open what a SELECT of your own gives"), "database",

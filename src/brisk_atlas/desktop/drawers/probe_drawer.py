@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import FieldFilter, Layer, VectorStyle, bands_of
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.core.model.style import Method
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
-from ..icons import icon
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -26,8 +23,12 @@ from .along_chart import AlongChart
 from .coordinates import Coordinates
 from .held_list import HeldList
 from .held_pane import HeldPane
+from .measuring import Measuring
 from .picture_strip import PictureStrip
+from .probe_bar import ProbeBar
+from .reading_deeds import ReadingDeeds
 from .readings_tree import ReadingsTree
+from .step_row import StepRow
 
 if TYPE_CHECKING:
     import numpy as np
@@ -39,14 +40,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
 
 EMPTY = tr("Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space.")
-TOOL_PAD_PX, SCOPE_PAD_PX, TOOL_PX = 20, 14, 18  # beside the word on a tool and on the choice; of its picture
-TOOLS = (
-    ("box", tr("Box"), "selection-plus", tr("Pick what a box meets")),
-    ("lasso", tr("Lasso"), "path", tr("Pick what lies in a shape drawn by hand")),
-    ("line", tr("Line"), "line-segment", tr("Pick what a line meets")),
-    ("distance", tr("Measure"), "ruler", tr("Distance, bearing and the surface along a line")),
-    ("area", tr("Area"), "polygon", tr("Measure an area")),
-)
 
 PINNED = "values pinned in the probe"
 
@@ -87,7 +80,11 @@ class ProbeDrawer(QWidget):
         self.pictures.opened.connect(self.attachment_opened)
         self._settings: QSettings | None = None
         self.map_view: Callable[[], View | None] = lambda: None  # what the map shows, set by whoever has one
-        self.steps, self.step = self._step_row()
+        self.bar, self.step = ProbeBar(), StepRow()
+        self.readings, self.measuring = ReadingDeeds(session, self.tree), Measuring(session)
+        self.bar.tool_wanted.connect(self.tool_wanted)
+        self.bar.scope_chosen.connect(self.set_scope)
+        self.step.stepped.connect(self.step_by)
         self.hold_button = QPushButton(tr("Hold"))
         self.hold_button.setObjectName("hold")
         self.hold_button.setToolTip(tr("Keep what is shown as a column to compare  (K)"))
@@ -112,38 +109,9 @@ class ProbeDrawer(QWidget):
             lambda what: self.show_subject() if what in ("subject", "layers", "file") else None
         )
         self._job: Job | None = None
-        self._measuring: Job | None = None
         self._held_changed()
 
     def _lay_out(self) -> None:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 6, 6, 2)
-        bar.setSpacing(2)
-        self.tools: dict[str, QToolButton] = {}
-        for kind, text, mark, tip in TOOLS:
-            button = QToolButton()
-            button.setObjectName(f"tool {kind}")
-            button.setText(text)
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            button.setIcon(icon(mark, self._theme.ink, TOOL_PX))
-            button.setIconSize(QSize(TOOL_PX, TOOL_PX))
-            button.setToolTip(tip)
-            button.setCheckable(True)
-            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + TOOL_PAD_PX)
-            button.clicked.connect(lambda checked=False, kind=kind: self.tool_wanted.emit(kind))
-            self.tools[kind] = button
-            bar.addWidget(button)
-        bar.addStretch(1)
-        self.scope_button = QToolButton()
-        self.scope_button.setObjectName("probe scope")
-        self.scope_button.setText(tr("all layers"))
-        self.scope_button.setCheckable(True)
-        self.scope_button.setMinimumWidth(
-            self.scope_button.fontMetrics().horizontalAdvance(tr("all layers")) + SCOPE_PAD_PX
-        )
-        self.scope_button.setToolTip(tr("Ask all visible layers, or the subject alone"))
-        self.scope_button.clicked.connect(lambda on: self.set_scope("subject" if on else "all"))
-        bar.addWidget(self.scope_button)
         end = QHBoxLayout()
         end.setContentsMargins(8, 4, 6, 6)
         end.setSpacing(6)
@@ -154,7 +122,7 @@ class ProbeDrawer(QWidget):
         column = QVBoxLayout(above)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(bar)
+        column.addWidget(self.bar)
         column.addWidget(self.where)
         column.addWidget(self.places)
         column.addWidget(self.step)
@@ -171,24 +139,6 @@ class ProbeDrawer(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.parts)
 
-    def _step_row(self) -> tuple[QLabel, QWidget]:
-        """Return the line that steps through overlapping features: its text, and all of it."""
-        holder, text = QWidget(), PlainLabel("")
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(8, 0, 6, 0)
-        for name, mark, by in (("step back", "◂", -1), ("step on", "▸", 1)):
-            button = QToolButton()
-            button.setObjectName(name)
-            button.setText(mark)
-            button.setToolTip(tr("The one before") if by < 0 else tr("The next one"))
-            button.clicked.connect(lambda checked=False, by=by: self.step_by(by))
-            row.addWidget(button)
-            if by < 0:
-                row.addWidget(text)
-        row.addStretch(1)
-        holder.hide()
-        return text, holder
-
     @property
     def theme(self) -> Theme:
         return self._theme
@@ -196,15 +146,13 @@ class ProbeDrawer(QWidget):
     @theme.setter
     def theme(self, theme: Theme) -> None:
         self._theme = self.tree.theme = theme
-        for kind, _, mark, _ in TOOLS:
-            self.tools[kind].setIcon(icon(mark, theme.ink, TOOL_PX))
+        self.bar.use_theme(theme)
         self.below.use_theme(theme)
         self.along.use_theme(theme)
 
     def set_scope(self, scope: str) -> None:
         self.scope = scope
-        self.scope_button.setChecked(scope == "subject")
-        self.scope_button.setText(tr("subject") if scope == "subject" else tr("all layers"))
+        self.bar.show_scope(scope)
         if self.where_at is not None and self.where_at.reach:
             self.probe(self.where_at)
 
@@ -358,18 +306,11 @@ class ProbeDrawer(QWidget):
     def _show_steps(self) -> None:
         self.found.emit()
         finding = self._stepped()
-        self.step.setVisible(finding is not None)
+        self.step.hide()
         if finding is not None and finding.row is not None:
             layer = self.session.work.layer(finding.layer_id)
-            name = layer.name if layer else ""
-            self.steps.setText(
-                tr(
-                    "{index:,} of {count:,} in {name}",
-                    index=finding.rows.index(finding.row) + 1,
-                    count=len(finding.rows),
-                    name=name,
-                )
-            )
+            at = finding.rows.index(finding.row) + 1
+            self.step.show_step(at, len(finding.rows), layer.name if layer else "")
 
     def step_by(self, by: int) -> None:
         """Go to the next of the features that were hit, or the one before."""
@@ -431,15 +372,6 @@ class ProbeDrawer(QWidget):
 
     def measure(self, kind: str, xy: np.ndarray, *, ended: bool, then: object = None) -> None:
         """Measure a line or an area; while it is drawn, only what takes no time."""
-        crs = self.session.work.state.crs
-        heights = self._heights() if ended else None
-        if self._measuring is not None:
-            self._measuring.cancel()
-
-        def ask(job: Job) -> Measured:
-            from brisk_atlas.core.inspect.measured import measure
-
-            return measure(self.session.cache, xy, crs, closed=kind == "area", heights=heights)
 
         def done(found: Measured) -> None:
             if callable(then):
@@ -451,21 +383,7 @@ class ProbeDrawer(QWidget):
                 self.findings = []
                 self.hold_button.setEnabled(False)
 
-        self._measuring = self.session.run(tr("Measuring"), ask, done, shown=False)
-
-    def _heights(self) -> Layer | None:
-        """Return the elevation to follow the surface on: the subject, else the topmost grid of heights."""
-        work = self.session.work
-        layers = [layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind.has_cells]
-        for layer in layers:
-            facts = self.session.facts_of(layer)
-            bands = bands_of(layer.style)
-            if facts is None or facts.grid is None or len(bands) != 1:
-                continue
-            band = facts.grid.bands[bands[0] - 1]
-            if band.unit in ("m", "ft", "metre", "meters") and layer.visible:
-                return layer
-        return None
+        self.measuring.measure(xy, closed=kind == "area", ended=ended, done=done)
 
     # Holding
 
@@ -480,13 +398,6 @@ class ProbeDrawer(QWidget):
         self.below.refresh()
         self.save_button.setVisible(len(self.held) > 0)
         self.held_changed.emit()
-
-    def copy_reading(self, *, label: bool) -> None:
-        """Copy the value of the current line, with its label or without."""
-        reading, clipboard = self.tree.reading, QGuiApplication.clipboard()
-        if reading is not None and clipboard is not None:
-            clipboard.setText(f"{reading.label.strip()}\t{reading.shown}" if label else reading.text)
-            self.session.noticed.emit("good", tr("Copied {text}", text=reading.text), "")
 
     def turn_pin(self) -> None:
         """Show the value of the current line first from now on, in later runs too, or no more."""
@@ -527,29 +438,6 @@ class ProbeDrawer(QWidget):
     def _folder_of(self, layer_id: str) -> Path | None:
         layer = self.session.work.layer(layer_id)
         return layer.ref.folder if layer is not None else None
-
-    def colour_by_reading(self) -> None:
-        """Colour the layer of the current line by its field."""
-        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
-        if reading is not None and layer is not None and isinstance(layer.style, VectorStyle):
-            method: Method = "ramp" if isinstance(reading.value, int | float) else "unique"
-            style = replace(layer.style, colour_by=reading.name, method=method)
-            self.session.work.change(tr("colour by a value"), layer.id, style=style)
-
-    def filter_by_reading(self) -> None:
-        """Show only the rows of the layer that have the value of the current line."""
-        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
-        if reading is not None and layer is not None:
-            only = FieldFilter(reading.name, "missing" if reading.value is None else "values", (reading.value,))
-            others = tuple(each for each in layer.rows.filters if each.field != reading.name)
-            rows = replace(layer.rows, filters=(*others, only), on_map=True)
-            self.session.work.change(tr("filter by a value"), layer.id, rows=rows)
-
-    @property
-    def is_on_field(self) -> bool:
-        """Whether the current line is the field of a feature."""
-        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
-        return reading is not None and reading.group == "attributes" and layer is not None and layer.kind.has_shapes
 
     def copy(self) -> None:
         """Copy the held comparison if there is one, else what is shown, as tab-separated lines."""

@@ -27,6 +27,7 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 from .catalogue_actions import CatalogueActions
 from .connection_actions import ConnectionActions
+from .entry_deeds import EntryDeeds
 from .filter_bar import FilterBar
 from .find_list import FindList
 from .folder_index import FolderIndex
@@ -104,6 +105,7 @@ class FindPage(QWidget):
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self.connections = ConnectionActions(session, self)
         self.records = CatalogueActions(session, self)
+        self.deeds = EntryDeeds(self.list, self.shelves, self.records)
         self._lay_out()
         self._connect()
 
@@ -176,13 +178,16 @@ class FindPage(QWidget):
         self.everywhere.toggled.connect(self._everywhere_changed)
         self.filter_bar.changed.connect(self._filter_changed)
         self.list.looked_at.connect(self.glance.look_at)
-        self.list.activated_rows.connect(self.open_chosen)
-        self.list.asked.connect(self.open_asking)
+        self.deeds.open_wanted.connect(self.open_wanted)
+        self.deeds.ask_wanted.connect(self.ask_wanted)
+        self.deeds.record_wanted.connect(self.record_wanted)
+        self.deeds.place_wanted.connect(self.go_to_place)
+        self.deeds.dataset_wanted.connect(lambda path: self.go_to(path.parent, choose=path.name))
         self.list.went_up.connect(self.go_up)
         self.list.scrolled.connect(self._note_view)
         self.glance.open_wanted.connect(lambda ref: self.open_wanted.emit([ref]))
         self.glance.record_wanted.connect(self.record_wanted)
-        self.glance.data_wanted.connect(self.show_links_of_current)
+        self.glance.data_wanted.connect(self.deeds.show_links)
         self.glance.went_stale.connect(self._list_again)
 
     @property
@@ -258,10 +263,8 @@ class FindPage(QWidget):
 
     def toggle_pin(self) -> None:
         """Pin the folder on show, or unpin it."""
-        if self.folder in self.session.shelves.pinned:
-            self.shelves.unpin(self.folder)
-        elif self.folder:
-            self.shelves.pin(self.folder)
+        if self.folder:
+            self.shelves.turn_pin(self.folder)
 
     def _pins_changed(self) -> None:
         self.folder_changed.emit()
@@ -513,63 +516,3 @@ class FindPage(QWidget):
         if words == self.searching:
             self._show_rows(rows)
             self._say_count()
-
-    # Opening
-
-    def open_chosen(self) -> None:
-        """Go into the chosen folder, or open the chosen datasets."""
-        row = self.list.rows.row_at(self.list.currentIndex())
-        if row is not None and row.entry.is_folder:
-            self.go_to_place(row.entry.ref)
-            return
-        chosen = self.list.chosen()
-        if chosen:
-            self.open_wanted.emit(chosen)
-
-    def open_asking(self) -> None:
-        """Open the chosen datasets after asking all that can be chosen about them."""
-        chosen = list(dict.fromkeys(ref.whole for ref in self.list.chosen()))
-        if chosen:
-            self.ask_wanted.emit(chosen)
-
-    @property
-    def current_entry(self) -> Entry | None:
-        """The dataset or folder of the list that the keyboard stands on."""
-        row = self.list.rows.row_at(self.list.currentIndex())
-        return row.entry if row is not None else None
-
-    def go_to_current(self) -> None:
-        """Go into the folder of the current line, or to the folder in which its dataset lies."""
-        entry = self.current_entry
-        if entry is None:
-            return
-        if entry.is_folder:
-            self.go_to_place(entry.ref)
-        elif entry.ref.is_local:
-            self.go_to(entry.path.parent, choose=entry.name)
-
-    def turn_pin_of_current(self) -> None:
-        """Pin the current folder, or unpin it."""
-        entry = self.current_entry
-        if entry is not None and entry.is_folder and entry.ref.is_local:
-            pinned = entry.path in self.session.shelves.pinned
-            self.shelves.unpin(entry.path) if pinned else self.shelves.pin(entry.path)
-
-    @property
-    def is_on_record(self) -> bool:
-        """Whether the current line is a record, which may link to data."""
-        row = self.list.rows.row_at(self.list.currentIndex())
-        known = row.summary if row is not None else None
-        return row is not None and not row.entry.is_folder and known is not None and known.kind == "record"
-
-    def show_links_of_current(self) -> None:
-        """Show where the data that the current record describes are found, to go there."""
-        entry = self.current_entry
-        if entry is not None and self.is_on_record:
-            self.records.show_links(entry.name, entry.ref)
-
-    def read_record_of_current(self) -> None:
-        """Show the record of the current dataset."""
-        entry = self.current_entry
-        if entry is not None and not entry.is_folder:
-            self.record_wanted.emit(entry.ref)

@@ -134,6 +134,13 @@ class ShelfList(QListWidget):
         self.fill()
         self.pins_changed.emit()
 
+    def turn_pin(self, folder: Path) -> None:
+        """Pin a folder, or unpin it."""
+        if folder in self.session.shelves.pinned:
+            self.unpin(folder)
+        else:
+            self.pin(folder)
+
     def disconnect_from(self, place: DataRef) -> None:
         """Remove a place from the connections."""
         self.session.shelves.disconnect(place)
