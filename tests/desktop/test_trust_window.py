@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog
 from rasterio.transform import from_origin
 
 from brisk_atlas.core.record.document import read_document
+from brisk_atlas.desktop.reading_again import read_again
 from brisk_atlas.desktop.trust.trust_window import TrustWindow
 
 UTM, E0, N0 = "EPSG:32727", 510_000.0, 5_770_000.0
@@ -72,7 +73,7 @@ def test_what_was_mended_is_gone_when_it_is_looked_at_again(checked, tmp_path):
     table = pyogrio.read_arrow(layer.ref.place)[1]
     pyogrio.write_arrow(table.slice(0, 12), layer.ref.place, driver="GPKG", layer="zones", geometry_name="geom",
                         geometry_type="Polygon", crs=UTM)  # fmt: skip
-    driver.window.session.reread([layer])
+    read_again(driver.window.session, [layer])
     driver.settle()
     driver.click(panel.again)
     driver.settle()

@@ -436,30 +436,6 @@ class Session(QObject):
                 failed=lambda error: log.info("files can't be checked: %s", error),
             )
 
-    def share_scale(self, layers: list[Layer]) -> None:
-        """Give layers one colour scale: the ramp of the first, and limits that hold all of them."""
-        named = [layer for layer in layers if layer.style is not None]
-
-        def work(job: Job) -> list[tuple[str, float, float]]:
-            from brisk_atlas.core.kinds import kind_of
-
-            found = []
-            for layer in named:
-                legend = kind_of(layer.kind).legend(self.cache, layer)
-                if legend is not None and legend.ramp:
-                    found.append((layer.id, legend.low, legend.high))
-            return found
-
-        def done(found: list[tuple[str, float, float]]) -> None:
-            first = self.work.layer(found[0][0]) if found else None
-            if len(found) < 2 or first is None or first.style is None:
-                self.noticed.emit("caution", tr("Fewer than two of the chosen layers are coloured by a ramp."), "")
-                return
-            ids, lows, highs = zip(*found)
-            self.work.share_scale(ids, first.style.ramp, min(lows), max(highs))
-
-        self.run(tr("Limits"), work, done, shown=False)
-
     def add_derived(self, ref: DataRef, style: Style | None, *, as_subject: bool = True) -> None:
         """Open what was computed and written as a layer with a style, in the background; the subject stays unless it is
         to become that."""
@@ -476,54 +452,12 @@ class Session(QObject):
 
         self.run(tr("Opening {name}", name=ref.name), lambda job: self.cache.dataset(ref), opened)
 
-    def read_with(self, layer: Layer, options: OpenOptions) -> None:
-        """Read the dataset of a layer with other options from now on; its file stays as it is."""
-        place = layer.ref.whole
-        self.answers.store(place, options)
-        self.cache.set_options(place, options)
-        self.reread([each for each in self.work.layers if each.ref.whole == place])
-
-    def reread(self, layers: Sequence[Layer]) -> None:
-        """Read the files of layers again, as they are now."""
-        for layer in layers:
-            self.watch.read_again(layer.ref)
-            self.workspace.forget(layer)
-        self.show_anew(layers)
-        self.check_sources()
-
-    def reread_in_place(self, layers: Sequence[Layer], done: Callable[[], object] = lambda: None) -> None:
-        """Read layers of servers and copies again; what was read before is shown until then."""
-
-        def work(job: Job) -> None:
-            from brisk_atlas.core.read import open as open_dataset
-
-            for ref in {each.ref.whole for each in layers}:
-                dataset = open_dataset(ref)
-                self.cache.forget(ref)
-                self.cache.hold(dataset)
-
-        def show(nothing: object) -> None:
-            self.painter.forget({each.ref.whole for each in layers})
-            self.show_anew(layers)
-            done()
-
-        self.run(tr("Reading changes"), work, show, shown=False)
-
     def show_anew(self, layers: Sequence[Layer]) -> None:
         """Have layers drawn and stated anew, as other data was read for them."""
         self._tried -= {layer.ref for layer in layers}
         for layer in layers:
             self.prepared.emit(layer.ref)
         self.work_changed.emit("layers")
-
-    def saved_rows(self, layer: Layer) -> None:
-        """Go on with a layer whose edits have been written into its file, once that was read again."""
-        self.watch.read_again(layer.ref)
-        self.run(
-            tr("Reading {name}", name=layer.name),
-            lambda job: self.cache.part(layer.ref),
-            lambda part: self.workspace.drop_edits(layer),
-        )
 
     def close(self) -> None:
         self._closed = True

@@ -9,6 +9,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateSource, PlateView
 
+from ..reading_again import read_again
 from ..session import Session
 from .plate_pictures import DENSITY, pictures_of_maps
 
@@ -44,7 +45,7 @@ class PlateRedrawer:
                 for layer in view.layers
                 if any(each.layer == layer.id for each in changed.get(plate.id, ()))
             }
-            self.session.reread(list(stale.values()))
+            read_again(self.session, list(stale.values()))
             self._draw(maps)
 
         if maps:

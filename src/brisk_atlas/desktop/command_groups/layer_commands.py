@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.model.language import tr
 
 from ..commands import Command
+from ..reading_again import read_again
+from ..shared_scale import share_scale
 from ..trust.trust_check import TrustCheck
 from .going import on_desk, on_subject
 
@@ -67,7 +69,7 @@ def layer_commands(window: AtlasWindow) -> list[Command]:
         Command("relink", tr("Say where the subject's file lies now…"), window.layer_dialogs.ask_place, icon="link",
                 tip=tr("And find what lay beside it, if it has moved too"),
                 enabled=lambda: work.subject is not None and work.subject.ref.is_local),
-        Command("reread", tr("Read the files of the chosen layers again"), lambda: window.session.reread(work.chosen_layers), icon="arrows-clockwise",
+        Command("reread", tr("Read the files of the chosen layers again"), lambda: read_again(window.session, work.chosen_layers), icon="arrows-clockwise",
                 tip=tr("As they are on the disk now"), enabled=has_subject),
         Command("copy_style", tr("Copy the subject's style"), lambda: window.desk.style_form.copy(), "Ctrl+Shift+C", icon="copy",
                 enabled=lambda: work.subject is not None and work.subject.style is not None),
@@ -80,7 +82,7 @@ def layer_commands(window: AtlasWindow) -> list[Command]:
                 tip=tr("Or click its picture in the legend"), enabled=on_class),
         Command("class_name", tr("Name of this class…"), lambda: window.desk.spine.edit_class("text"), icon="pencil-simple",
                 tip=tr("Or double-click it in the legend"), enabled=on_class),
-        Command("share_scale", tr("Share one colour scale"), lambda: window.session.share_scale(work.chosen_layers), icon="equals",
+        Command("share_scale", tr("Share one colour scale"), lambda: share_scale(window.session, work.chosen_layers), icon="equals",
                 tip=tr("Give the chosen layers the same ramp and limits; a later change of one changes all"),
                 enabled=lambda: len(work.chosen_layers) > 1),
         Command("own_scale", tr("Stop sharing the colour scale"), lambda: work.change(tr("own colour scale"), chosen(), scale_group=None), icon="link-break",

@@ -31,6 +31,7 @@ from brisk_atlas.core.place import unit_of
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
+from ..reading_again import read_with
 from ..session import Session
 from ..theme import mono_font
 from .threshold_bars import ThresholdBars
@@ -258,7 +259,7 @@ class ImagePane(QWidget):
             x, y = self.shift.field.shift
             shift = (-x, -y)
         b = self.sides[1]
-        self.session.read_with(b, replace(options, shift=shift))
+        read_with(self.session, b, replace(options, shift=shift))
         self.shift = None
         east, north = shift or (0.0, 0.0)
         words = tr(

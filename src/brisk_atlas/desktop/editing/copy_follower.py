@@ -14,6 +14,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.working_copy.draft_refs import with_draft
 
+from ..reading_again import read_in_place
 from ..session import Session
 
 log = logging.getLogger(__name__)
@@ -83,7 +84,7 @@ class CopyFollower(QObject):
         if not layers:
             return
         self.about_to_change.emit(place)
-        self.session.reread_in_place(layers, lambda: self.changed.emit(place))
+        read_in_place(self.session, layers, lambda: self.changed.emit(place))
 
     def _failed(self, place: DataRef, error: BaseException) -> None:
         self._asking.discard(place)

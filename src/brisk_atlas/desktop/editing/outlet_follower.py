@@ -10,6 +10,7 @@ from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
+from ..reading_again import read_in_place
 from ..session import Session
 
 log = logging.getLogger(__name__)
@@ -65,7 +66,7 @@ class OutletFollower(QObject):
             self._cursors[place] = cursor
             if known and cursor != known:
                 layers = [each for each in self.session.work.layers if each.ref.whole == place]
-                self.session.reread_in_place(layers)
+                read_in_place(self.session, layers)
 
         def failed(error: BaseException) -> None:
             self._asking.discard(place)

@@ -17,6 +17,7 @@ from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..icons import icon
 from ..plain_text import plain_tip
+from ..reading_again import go_on_saved
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .column_menu import ColumnMenu
@@ -253,7 +254,7 @@ class SheetTools(QObject):
         )
 
     def _saved(self, layer: Layer, result: Written) -> None:
-        self.session.saved_rows(layer)
+        go_on_saved(self.session, layer)
         self.session.noticed.emit("good", tr("Saved {what} in {name}", what=result.what, name=layer.ref.name), "")
 
     def save_as_new(self) -> None:
