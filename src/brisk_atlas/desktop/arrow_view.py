@@ -10,6 +10,7 @@ from PyQt6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, 
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
+from brisk_atlas.core.model import ColumnView
 from brisk_atlas.core.model.digit_groups import grouped
 
 from .plain_text import plain_tip
@@ -18,7 +19,8 @@ from .theme import mono_font
 if TYPE_CHECKING:
     import pyarrow as pa
 
-NOWHERE = QModelIndex()
+NOWHERE, PLAIN = QModelIndex(), ColumnView("")
+LOOKED_AT = 1000  # numbers of a column, for how many decimals all get
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 ROW_PX, PADDING_PX, NARROWEST_PX, WIDEST_PX, MEASURED = 22, 18, 44, 260, 60
 
@@ -33,6 +35,7 @@ class ArrowRows(QAbstractTableModel):
         self.heads: list[str] = []
         self.digits: dict[str, int] = {}
         self._held: dict[int, list[Any]] = {}
+        self._decimals: dict[int, int] = {}
 
     def show(self, table: pa.Table | None, heads: Sequence[str] = (), digits: dict[str, int] | None = None) -> None:
         """Show a table from its first row on."""
@@ -41,6 +44,7 @@ class ArrowRows(QAbstractTableModel):
         self.heads = list(heads or (table.column_names if table is not None else ()))
         self.digits = digits or {}
         self._held = {}
+        self._decimals = {}
         self.order = np.arange(table.num_rows if table is not None else 0)
         self.endResetModel()
 
@@ -61,7 +65,7 @@ class ArrowRows(QAbstractTableModel):
 
     def text(self, row: int, column: int) -> str:
         """Return what a cell says."""
-        from brisk_atlas.core.model import number_text
+        from brisk_atlas.core.table.formats import text_of
 
         assert self.table is not None
         value = self.values(column)[int(self.order[row])]
@@ -70,7 +74,17 @@ class ArrowRows(QAbstractTableModel):
         digits = self.digits.get(self.table.column_names[column])
         if isinstance(value, float) and digits is not None:
             return grouped(value, f",.{digits}f")
-        return str(value).removesuffix(".000") if not isinstance(value, float | int) else number_text(value)
+        if not isinstance(value, float | int):
+            return str(value).removesuffix(".000")
+        return text_of(value, PLAIN, self._decimals_of(column))
+
+    def _decimals_of(self, column: int) -> int:
+        """Return with how many decimals the numbers of a column are written, by the first of them."""
+        if column not in self._decimals:
+            from brisk_atlas.core.table.formats import decimals_of
+
+            self._decimals[column] = decimals_of(self.values(column)[:LOOKED_AT])
+        return self._decimals[column]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():

@@ -138,7 +138,8 @@ class LocatorMap(QWidget):
                 painter.setPen(lines)
                 painter.drawLine(x, 0, x, self.height())
                 painter.setPen(words)
-                painter.drawText(x + 3, self.height() - 4, _degrees(lon, "E", "W", digits))
+                if x >= 0:
+                    painter.drawText(x + 3, self.height() - 4, _degrees(lon, "E", "W", digits))
             lon += step
         lat = floor((top - self.height() / scale) / step) * step
         while lat <= top:

@@ -11,6 +11,8 @@ from .date_words import day_text, moment_text
 from .digit_groups import grouped
 from .language import tr, trn
 
+SMALLEST_PLAIN, LARGEST_PLAIN = 1e-5, 1e15  # numbers below or from there on are written with an exponent
+
 
 def size_text(size: int) -> str:
     """Return a file size as a person reads it."""
@@ -45,7 +47,7 @@ def number_text(value: Any, *, in_groups: bool = True) -> str:
     if isinstance(value, int):
         return grouped(value, comma) if abs(value) >= 10_000 else str(value)
     if isinstance(value, float):
-        if abs(value) >= 1e15 or 0 < abs(value) < 1e-5:
+        if abs(value) >= LARGEST_PLAIN or 0 < abs(value) < SMALLEST_PLAIN:
             return f"{value:.6g}"
         digits = 2 if abs(value) >= 100 else 3 if abs(value) >= 1 else 5
         text = grouped(value, f"{comma}.{digits}f")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
+
+PAD_PX = 16  # around the text of a line, and beside it
 
 
 class Coordinates(QWidget):
@@ -27,6 +29,7 @@ class Coordinates(QWidget):
         self.grid.setHorizontalSpacing(8)
         self.grid.setVerticalSpacing(0)
         self.grid.setColumnStretch(1, 1)
+        self.texts: dict[str, str] = {}
         self.lines: dict[str, QPushButton] = {}
         self._labels: dict[str, QLabel] = {}
 
@@ -49,10 +52,24 @@ class Coordinates(QWidget):
             there = name in texts and not (name == "layer" and texts.get("layer") == texts.get("pane"))
             self.lines[name].setVisible(there)
             self._labels[name].setVisible(there)
-            self.lines[name].setText(texts.get(name, ""))
+        self.texts = texts
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Go on in a second line, in front of the CRS, with what is too long for one."""
+        for name, line in self.lines.items():
+            text = self.texts.get(name, "")
+            room = self.width() - self.grid.cellRect(0, 1).left() - PAD_PX
+            if line.fontMetrics().horizontalAdvance(text) > room and " " in text:
+                text = "\n".join(text.rsplit(" ", 1))
+            line.setText(text)
 
     def _copy(self, name: str) -> None:
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
-        clipboard.setText(self.lines[name].text())
-        self.copied.emit(self.lines[name].text())
+        clipboard.setText(self.texts[name])
+        self.copied.emit(self.texts[name])

@@ -51,6 +51,7 @@ class GridArea(QAbstractScrollArea):
         self.current = (0, 0)  # place in the order, number of the column
         self.anchor = 0  # the place at which a run of picked rows begins
         self._texts: dict[tuple[int, str], str] = {}
+        self._decimals: dict[str, int] = {}  # of the columns, by what was seen of them
 
     # What to show
 
@@ -59,6 +60,7 @@ class GridArea(QAbstractScrollArea):
         other = sheet is not self.sheet
         self.sheet, self.look, self.aliases = sheet, look, aliases
         self._texts.clear()
+        self._decimals.clear()
         if sheet is None:
             self.columns = SheetColumns([], {})
         else:
@@ -131,14 +133,17 @@ class GridArea(QAbstractScrollArea):
             fields = [f for f in fields if f not in unread]
         missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
         if missing and count:
-            from brisk_atlas.core.table.formats import text_of
+            from brisk_atlas.core.table.formats import decimals_of, text_of
 
             if len(self._texts) > 20_000:
                 self._texts.clear()
                 missing = fields
             for field, values in self.sheet.values(start, count, missing).items():
-                look = self.look.column(field)
-                self._texts |= {(start + i, field): text_of(v, look) for i, v in enumerate(values)}
+                look, known = self.look.column(field), self._decimals.get(field, 0)
+                decimals = self._decimals[field] = max(known, decimals_of(values))
+                if decimals > known:
+                    self._texts = {cell: text for cell, text in self._texts.items() if cell[1] != field}
+                self._texts |= {(start + i, field): text_of(v, look, decimals) for i, v in enumerate(values)}
         return self._texts
 
     def row_at(self, place: int) -> int:
