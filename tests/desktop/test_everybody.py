@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas import demo
+from brisk_atlas.core.strip.inks import INKS, legible
 from brisk_atlas.desktop import theme as themes
 
 ASKED = (QAbstractButton, QLineEdit, QComboBox, QAbstractSpinBox, QAbstractItemView, QPlainTextEdit, QTextEdit, QSlider)
@@ -85,4 +86,6 @@ def test_text_stands_out_in_both_themes_as_wcag_aa_asks(theme):
             for ink in (colours.ink, colours.quiet, colours.good, colours.caution, colours.fault):
                 assert contrast(ink, ground) >= 4.5, (ink, ground)
     assert contrast(theme.on_accent, theme.accent) >= 4.5 and contrast(theme.second, theme.raised) >= 3.0
+    for ink in INKS:
+        assert contrast(legible(ink, theme.raised), theme.raised) >= 4.5, ink
     assert contrast("#000000", "#FFFFFF") == pytest.approx(21.0)

@@ -41,6 +41,7 @@ class Coordinates(QWidget):
             if name not in self.lines:
                 label, line = PlainLabel(title), QPushButton()
                 label.setObjectName("quiet")
+                label.setAlignment(Qt.AlignmentFlag.AlignTop)
                 line.setObjectName("copyable")
                 line.setCursor(Qt.CursorShape.PointingHandCursor)
                 line.setToolTip(tr("Click to copy"))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.strip.inks import INKS, legible
 from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView, reference_of, stretch_of
 
@@ -22,7 +23,6 @@ from .strip_dots import DotsPicture
 LEFT_PX, RIGHT_PX, FOOT_PX, HEAD_PX = 74, 12, 22, 4
 WHEEL_ZOOM = 1.2
 DRAG_PX = 4  # that the hand moves before it chooses a stretch
-INKS = ("#1C7C7D", "#C2452D", "#4C5FA8", "#B7791F", "#7FA650", "#A2577F")
 WORDS_OPACITY = 205
 LINE_PX, SMALLEST_PX = 17.0, 22.0  # of a line of words, and of what is drawn below them
 KEY_SHARE = 0.1  # of the stretch in sight, that a key moves by
@@ -245,7 +245,7 @@ class StripCanvas(QWidget):
                 self.dots.paint(painter, profile.dots[number], box, limits, (self.low, self.high), self.x_of)  # type: ignore[arg-type]
             for number in band.traces:
                 self._paint_reference(painter, profile, number, box, limits, down=self._is_down(band))
-                painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
+                painter.setPen(QPen(QColor(self._ink(number)), 1.5))
                 for line in self._lines_once(profile, number, box, *limits, down=self._is_down(band)):
                     if line.count() == 1:
                         painter.drawEllipse(line.first(), 1.6, 1.6)
@@ -258,9 +258,9 @@ class StripCanvas(QWidget):
         times = self.exaggeration_of(place)
         scale = f"   × {times:.3g}" if times is not None else ""
         for row, number in enumerate(band.traces):
-            self._paint_words(painter, self.words_of(number) + scale, INKS[number % len(INKS)], self.box(place), row)
+            self._paint_words(painter, self.words_of(number) + scale, self._ink(number), self.box(place), row)
         if band.right is not None:
-            row, ink = band.word_lines - 1, INKS[band.right % len(INKS)]
+            row, ink = band.word_lines - 1, self._ink(band.right)
             self._paint_words(
                 painter, tr("{words_of}   at the right", words_of=self.words_of(band.right)), ink, self.box(place), row
             )
@@ -269,20 +269,24 @@ class StripCanvas(QWidget):
                 painter, self._words_of_dots(profile.dots[number]) + scale, self.theme.ink, self.box(place), row
             )
 
+    def _ink(self, number: int) -> str:
+        """Return the ink of a trace, as it can be read on the strip."""
+        return legible(INKS[number % len(INKS)], self.theme.raised)
+
     def _paint_right(self, painter: QPainter, profile: Profile, number: int, box: QRectF) -> None:
         """Draw a trace over others, with its values at the right."""
         own = StripBand((number,))
         limits, down = self._limits(own), self._is_down(own)
         if limits is None:
             return
-        painter.setPen(QColor(INKS[number % len(INKS)]))
+        painter.setPen(QColor(self._ink(number)))
         for value in ticks(*limits, max(2.0, box.height() / 22)):
             y = float(_rows_of(value, *limits, box, down=down))
             words = QRectF(box.right() - 84, y - 8, 80, 16)
             painter.drawText(words, Qt.AlignmentFlag.AlignRight, number_text(value))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setClipRect(box.adjusted(0, -1, 0, 2))
-        painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
+        painter.setPen(QPen(QColor(self._ink(number)), 1.5))
         for line in self._lines_once(profile, number, box, *limits, down=down):
             painter.drawPolyline(line)
         painter.setClipping(False)
@@ -305,7 +309,7 @@ class StripCanvas(QWidget):
         reference = reference_of(profile, self.traces[number], self.looking, inside)
         if reference is None:
             return
-        pen = QPen(QColor(INKS[number % len(INKS)]), 1.2, Qt.PenStyle.DashLine)
+        pen = QPen(QColor(self._ink(number)), 1.2, Qt.PenStyle.DashLine)
         painter.setPen(pen)
         trace = Trace("", "", reference)
         for line in self._lines(profile, trace, box, *limits, down=down):

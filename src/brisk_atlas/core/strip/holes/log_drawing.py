@@ -10,8 +10,11 @@ import numpy as np
 
 from brisk_atlas.core.inspect.hole_tables import plain
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.model.table_view import ColumnView
 from brisk_atlas.core.model.words import number_text
 from brisk_atlas.core.place.hole_path import FOOT_M
+from brisk_atlas.core.strip.inks import legible
+from brisk_atlas.core.table.formats import decimals_of, text_of
 
 from .drawing import EVERYTHING, Align, BoxMark, ClipMark, Drawing, LineMark, Mark, PhotoMark, TextMark
 from .hole_set import HoleCurve, HoleIntervals
@@ -36,7 +39,8 @@ class LogInks:
     paper: str = "#FFFDF8"
 
 
-PAPER = LogInks()
+PAPER, PLAIN = LogInks(), ColumnView("")
+LOOKED_AT = 200  # values of a track, for how many decimals all get
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,7 +157,7 @@ def _head(data: HoleData, track: Track, x: float, head: float, inks: LogInks) ->
         return marks
     for chosen in track.curves:
         curve = data.curve(chosen.name)
-        ink = chosen.ink or inks.ink
+        ink = _ink_of(chosen, inks)
         words = f"{chosen.name}, {curve.unit}" if curve is not None and curve.unit else chosen.name
         marks.append(TextMark(x + 0.8, y, track.width - 1.6, HEAD_LINE, words, ink, 2.4, Align.CENTRE))
         y += HEAD_LINE
@@ -262,12 +266,13 @@ class _HolePainter:
         if found is None:
             return []
         marks: list[Mark] = []
+        decimals = decimals_of(found.values[:LOOKED_AT])
         for n, upper, lower in self._seen(found):
             value = found.values[n]
             marks.append(BoxMark(x, upper, track.width, lower - upper, "", self.inks.rule))
             if lower - upper > 3.0 and value is not None:
                 middle = (max(upper, self.top) + min(lower, self.top + self.height)) / 2
-                words = number_text(value)
+                words = text_of(value, PLAIN, decimals)
                 mono = not isinstance(value, str)
                 box = (x + 0.5, middle - 1.6, track.width - 1.0, 3.2)
                 marks.append(TextMark(*box, words, self.inks.ink, 2.3, Align.CENTRE, mono=mono))
@@ -333,11 +338,11 @@ class _HolePainter:
             line = np.column_stack([x + share * track.width, places])
             lines[chosen.name] = line
             if curve.sampled:
-                marks += _dots(line[np.isfinite(line[:, 0])], chosen.ink or self.inks.ink)
+                marks += _dots(line[np.isfinite(line[:, 0])], _ink_of(chosen, self.inks))
                 continue
             marks += self._fill(chosen, line, lines, x, track.width)
             marks += [
-                LineMark(part, chosen.ink or self.inks.ink, 0.3)
+                LineMark(part, _ink_of(chosen, self.inks), 0.3)
                 for part in _parts(line, wrap=track.wrap, width=track.width)
             ]
         return marks
@@ -451,3 +456,7 @@ def _markers(
                 )
         before = here
     return marks
+
+
+def _ink_of(curve: TrackCurve, inks: LogInks) -> str:
+    return legible(curve.ink, inks.paper) if curve.ink else inks.ink

@@ -8,11 +8,12 @@ from enum import StrEnum
 
 import numpy as np
 
+from brisk_atlas.core.strip.inks import INKS
+
 from .curve_names import CATEGORIES, LOGARITHMIC, OTHER
 from .hole_set import HoleCurve
 from .read_hole import HoleData
 
-INKS = ("#1C7C7D", "#C2452D", "#4C5FA8", "#B7791F", "#7FA650", "#A2577F")
 ROCK_WORDS = ("rock", "lith", "geology", "unit", "formation", "material", "soil")
 MOST_CURVE_TRACKS, CURVES_A_TRACK = 4, 2
 AS_IT_COMES = "as it comes"  # the name of tracks that were not chosen
