@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import CellWindow, Layer, number_text
+from brisk_atlas.core.model import CellWindow, Layer
 from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.table.formats import decimals_together
 
 from .change import unlike
 from .paired_cells import sides_in
@@ -42,12 +43,16 @@ class PointChange:
         """Return the reading in one line; what is unknown is stated."""
         if self.a is None and self.b is None:
             return tr("no data on either side")
+        decimals = decimals_together([value for value in (self.a, self.b) if value is not None])
         a, b = (
-            f"{number_text(round(value, 3))} {unit}".strip() if value is not None else "no data"
+            f"{grouped(value, f',.{decimals}f')} {unit}".strip() if value is not None else tr("no data")
             for value, unit in zip((self.a, self.b), self.units)
         )
-        change, unit = self.change, f" {self.unit}" if self.unit else ""
-        return f"A {a}   B {b}" + (f"   change {grouped(change, '+,.2f')}{unit}" if change is not None else "")
+        text = f"A {a}   B {b}"
+        if self.change is None:
+            return text
+        change = f"{grouped(self.change, f'+,.{decimals}f')} {self.unit}".strip()
+        return tr("{sides}   change {change}", sides=text, change=change)
 
 
 def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float, crs: str | None) -> PointChange:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from brisk_atlas.core.model import ColumnView, number_text
@@ -31,6 +31,17 @@ def decimals_of(values: Iterable[Any]) -> int:
     """
     plain = (number_text(value, in_groups=False) for value in values if _is_plain(value))
     return max((len(text.partition(".")[2]) for text in plain), default=0)
+
+
+def decimals_together(values: Sequence[float]) -> int:
+    """Return how many decimals a few numbers of one kind get: as many as the largest of them needs, at most 5.
+
+    >>> decimals_together([90.375, 144.69]), decimals_together([3.0, 12.0]), decimals_together([0.0123, 0.4])
+    (2, 0, 4)
+    """
+    largest = max(map(abs, values), default=0.0)
+    places = 2 if largest >= 100 else 3 if largest >= 1 else 5
+    return decimals_of([round(float(value), places) for value in values])
 
 
 def _is_plain(value: Any) -> bool:

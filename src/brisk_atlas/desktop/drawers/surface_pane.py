@@ -157,11 +157,11 @@ class SurfacePane(QWidget):
         sure = change.uncertainty
         rows = [
             ("rose", f"{grouped(change.risen_area, ',.0f')} m²", f"{grouped(change.risen_volume, ',.0f')} {volume}"),
-            ("", "", _off(sure.risen, volume) if sure else ""),
+            ("", "", _off(sure.risen) if sure else ""),
             ("fell", f"{grouped(change.fallen_area, ',.0f')} m²", f"{grouped(change.fallen_volume, ',.0f')} {volume}"),
-            ("", "", _off(sure.fallen, volume) if sure else ""),
+            ("", "", _off(sure.fallen) if sure else ""),
             ("net", "", f"{grouped(change.net_volume, '+,.0f')} {volume}"),
-            ("", "", _off(sure.net, volume) if sure else ""),
+            ("", "", _off(sure.net) if sure else ""),
             ("mean", "", f"{grouped(change.mean, '+,.3f')} {unit}"),
             ("maximum", "", f"{grouped(change.maximum, '+,.2f')} {unit}"),
             ("minimum", "", f"{grouped(change.minimum, '+,.2f')} {unit}"),
@@ -318,5 +318,6 @@ def _margin(result: GridChangeResult) -> str:
     return f" ±{grouped(sure.net.independent, ',.0f')}" if sure is not None else ""
 
 
-def _off(error: VolumeError, unit: str) -> str:
-    return f"±{grouped(error.independent, ',.0f')}, ±{grouped(error.alike, ',.0f')} {unit}"
+def _off(error: VolumeError) -> str:
+    """Return both errors, in the unit of the volume above them."""
+    return f"±{grouped(error.independent, ',.0f')}, ±{grouped(error.alike, ',.0f')}"

@@ -144,6 +144,8 @@ class PageForm(QWidget):
             self.fits.setChecked(pages.fits)
             self.faded.setChecked(pages.faded)
         self.scale.setEnabled(pages is None or not pages.fits)
+        if pages is not None and pages.fits:
+            self.scale.setText(tr("of each page its own"))
         self.fit.setEnabled(pages is None)
         self._filling = False
 
