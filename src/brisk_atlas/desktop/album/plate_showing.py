@@ -26,5 +26,5 @@ def show_on_desk(desk: DeskPage, plate: Plate) -> None:
         desk.spots.go_to_place(place)
     if plate.kind is PlateKind.SHEET and desk.bottom.isHidden():
         desk.toggle_sheet()
-    if plate.kind is PlateKind.STRIP and not (desk.strip.isVisible() or desk.log.isVisible()):
+    if plate.kind is PlateKind.STRIP and not (desk.shows_strip or desk.shows_log):
         desk.toggle_strip()

@@ -158,7 +158,7 @@ def picture_of_pane(desk: DeskPage, kind: PlateKind) -> QWidget:
         case PlateKind.RELIEF:
             return desk.relief.canvas
         case PlateKind.STRIP:
-            return desk.log.canvas if desk.log.isVisible() else desk.strip.canvas
+            return desk.log.canvas if desk.shows_log else desk.strip.canvas
         case PlateKind.SHEET:
             return desk.sheet.grid
         case _:
@@ -168,11 +168,11 @@ def picture_of_pane(desk: DeskPage, kind: PlateKind) -> QWidget:
 def pane_with_keyboard(desk: DeskPage) -> PlateKind:
     """Return what kind of pane has the keyboard, the map if none has."""
     focus = QApplication.focusWidget()
-    panes = {PlateKind.RELIEF: desk.relief, PlateKind.STRIP: desk.strip, PlateKind.SHEET: desk.sheet}
+    panes: list[tuple[PlateKind, QWidget]] = [(PlateKind.RELIEF, desk.relief), (PlateKind.SHEET, desk.sheet)]
+    panes += [(PlateKind.STRIP, desk.strip)] if desk.shows_strip else []
+    panes += [(PlateKind.STRIP, desk.log)] if desk.shows_log else []
     if focus is not None:
-        if desk.log.isVisible() and desk.log.isAncestorOf(focus):
-            return PlateKind.STRIP
-        for kind, pane in panes.items():
+        for kind, pane in panes:
             if pane.isVisible() and pane.isAncestorOf(focus):
                 return kind
     return PlateKind.MAP

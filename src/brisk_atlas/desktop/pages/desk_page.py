@@ -39,7 +39,7 @@ from ..sketching import Sketching
 from ..spot_deeds import SpotDeeds
 from ..stack_pane import StackPane
 from ..strip_tether import StripTether
-from ..theme import Theme
+from ..theme import LIGHT, Theme
 from ..twins import Twins
 
 if TYPE_CHECKING:
@@ -81,6 +81,7 @@ class DeskPage(QWidget):
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
         self._summary = False
+        self._theme: Theme = LIGHT
         self.relief.hide()
         self.panes.addWidget(self.map)
         self.panes.addWidget(self.relief)
@@ -89,15 +90,10 @@ class DeskPage(QWidget):
         self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of,
                                  self.showing.show_measure, self.showing.show_points)  # fmt: skip
         self.spots = SpotDeeds(session, self.map, self.tether, self.places)
-        self.strip, self.log = StripPane(session), LogPane(session)
-        self.strip.hide()
-        self.log.hide()
-        self.panes.addWidget(self.log)
-        self.strip_tether = StripTether(self.map, self.strip, self.tether.show_in_relief)
-        self.log_tether = LogTether(self.map, self.log, self.tether.show_in_relief)
+        self._strip: StripPane | None = None
+        self._log: LogPane | None = None
         self._below_sheet.addWidget(self.sheet)
         self._below_comparison.insertWidget(0, self.map.comparing)
-        self.upper.addWidget(self.strip)
         self.side.put_in(
             {"probe": self.probe, "style": self.style_form, "change": self.change, "statistics": self.statistics,
              "places": self.places, "sketch": self.sketch, "edit": self.edit}
@@ -190,8 +186,10 @@ class DeskPage(QWidget):
             painted.theme = theme
         self.twins.use_theme(theme)
         self.relief.use_theme(theme)
-        self.strip.use_theme(theme)
-        self.log.use_theme(theme)
+        self._theme = theme
+        for pane in (self._strip, self._log):
+            if pane is not None:
+                pane.use_theme(theme)
         for bar in (self.map.dates, self.map.rows_dates):
             bar.use_theme(theme)
         self.update()
@@ -202,8 +200,8 @@ class DeskPage(QWidget):
             self.map.busy
             or self.twins.busy
             or self.relief.busy
-            or self.strip.busy
-            or self.log.busy
+            or (self._strip is not None and self._strip.busy)
+            or (self._log is not None and self._log.busy)
             or self.sheet.busy
             or self.editing.busy
         )
@@ -253,7 +251,8 @@ class DeskPage(QWidget):
         there = self.tether.to_map(np.array([spot[:2]])) if spot is not None else None
         if there is not None and np.isfinite(there).all():
             self.map.pointer_moved.emit(*there[0].tolist())
-            self.strip_tether.follow(*there[0].tolist())
+            if self._strip is not None:
+                self.strip_tether.follow(*there[0].tolist())
         else:
             self.map.canvas.pointer_left.emit()
 
@@ -264,25 +263,55 @@ class DeskPage(QWidget):
             self.body.setSizes([sum(sizes) - HELD_PX, HELD_PX])
 
     def _line_drawn(self, xy: np.ndarray) -> None:
-        if self.strip.isVisible():
+        if self.shows_strip:
             self.strip.show_line(xy, self.session.work.state.crs)
+
+    @property
+    def strip(self) -> StripPane:
+        """What was measured along a line; made at the first call, as is the strip log: a map can do without."""
+        if self._strip is None:
+            strip = self._strip = StripPane(self.session)
+            strip.hide()
+            strip.use_theme(self._theme)
+            self.upper.addWidget(strip)
+            self.strip_tether = StripTether(self.map, strip, self.tether.show_in_relief)
+        return self._strip
+
+    @property
+    def log(self) -> LogPane:
+        """What was measured down boreholes."""
+        if self._log is None:
+            log = self._log = LogPane(self.session)
+            log.hide()
+            log.use_theme(self._theme)
+            self.panes.addWidget(log)
+            self.log_tether = LogTether(self.map, log, self.tether.show_in_relief)
+        return self._log
+
+    @property
+    def shows_strip(self) -> bool:
+        return self._strip is not None and not self._strip.isHidden()
+
+    @property
+    def shows_log(self) -> bool:
+        return self._log is not None and not self._log.isHidden()
 
     def toggle_strip(self) -> None:
         """Show what was measured along a line below the map, or down boreholes beside it where the subject has some; or
         close it."""
         holes = has_holes(self.session, self.session.work.subject)
-        if self.log.isVisible() or (holes and not self.strip.isVisible()):
+        if self.shows_log or (holes and not self.shows_strip):
             self.toggle_log()
             return
         self.strip.setVisible(not self.strip.isVisible())
-        if self.strip.isVisible():
+        if self.shows_strip:
             self.upper.setSizes([max(1, self.upper.height() - STRIP_PX), STRIP_PX])
             self.strip.canvas.setFocus()
 
     def toggle_log(self) -> None:
         """Show what was measured down boreholes beside the map, or close it."""
         self.log.setVisible(not self.log.isVisible())
-        if self.log.isVisible():
+        if self.shows_log:
             if self.width() < WIDE_ENOUGH_PX:
                 self.side.hide()
             panes = [pane for n in range(self.panes.count()) if (pane := self.panes.widget(n)) is not None]
