@@ -241,7 +241,7 @@ def test_the_glance_of_a_grid_a_table_a_scene_and_a_part(found):
     found.settle()
     assert glance.picture.frames[0][1].resolution < wide / 3
     found.find("gas_readings.parquet")
-    assert "it has no geometry" in glance.picture.words and "so2_ppm (float)" in glance.facts.toPlainText()
+    assert "it has no geometry" in glance.picture.words and "so2_ppm (number)" in glance.facts.toPlainText()
     assert glance.rows.rows.rowCount() == 100 and glance.rows.rows.headerData(0, Qt.Orientation.Horizontal).endswith(
         "string"
     )

@@ -171,7 +171,7 @@ def test_a_dataset_without_a_record_gets_one(reader, shelf):
     r = reader.read(shelf / "gas_stations.csv")
     assert (
         "No record beside the data" in r.page.bar.message.text()
-        and "station (string)" in r.page.brief.reading.toPlainText()
+        and "station (text)" in r.page.brief.reading.toPlainText()
     )
     assert r.page.checks.message.text() == "No record to check."
     r.d.click(r.page.bar.make)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from brisk_atlas.core.model import Dataset, Facts, size_text
 from brisk_atlas.core.model.date_words import day_text
 from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.field_types import field_type_words
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
@@ -87,5 +88,5 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
             ),
         ]
     if facts.fields:
-        lines.append(("fields", ", ".join(f"{f.name} ({f.type})" for f in facts.fields)))
+        lines.append(("fields", ", ".join(f"{f.name} ({field_type_words(f.type)})" for f in facts.fields)))
     return lines + list(facts.notes.items())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from brisk_atlas.core.model import Facts, Layer, number_text
 from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.field_types import field_type_words
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.place import crs_name, unit_of
@@ -42,10 +43,10 @@ def about_layer(layer: Layer, facts: Facts) -> list[tuple[str, str]]:
             ]
             lines += _more(len(grid.bands), tr("bands"))
     elif facts.count is not None:
-        what = "points" if facts.kind.has_points else (facts.geometry_type or "rows").lower()
+        what = "points" if facts.kind.has_points else facts.geometry_type or "rows"
         lines.append((shown(what), number_text(facts.count)))
     lines.append((tr("CRS"), crs_name(facts.crs) if facts.crs else tr("not stated")))
-    lines += [(field.name, field.type) for field in facts.fields[:MOST_FIELDS]]
+    lines += [(field.name, field_type_words(field.type)) for field in facts.fields[:MOST_FIELDS]]
     return lines + _more(len(facts.fields), "fields")
 
 

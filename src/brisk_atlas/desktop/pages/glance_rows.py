@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QComboBox, QTableView, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model import ColumnView
+from brisk_atlas.core.model.field_types import field_type_words
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 
@@ -16,6 +18,7 @@ from ..theme import mono_font
 if TYPE_CHECKING:
     import pyarrow as pa
 
+PLAIN = ColumnView("")
 ROWS = 100
 MEASURED = 20  # rows, whose texts make the width of a column
 NARROWEST_PX, WIDEST_PX, PADDING_PX = 48, 220, 22
@@ -28,13 +31,17 @@ class FirstRows(QAbstractTableModel):
         super().__init__()
         self.names: list[str] = []
         self.types: list[str] = []
-        self._columns: list[list[Any]] = []
+        self._columns: list[list[str]] = []
+        self._numbers: list[bool] = []
+        self._stored: list[str] = []
 
     def show(self, table: pa.Table | None) -> None:
         self.beginResetModel()
         self.names = list(table.column_names) if table is not None else []
-        self.types = [_plain(kind) for kind in table.schema.types] if table is not None else []
-        self._columns = [values_of(column) for column in table.columns] if table is not None else []
+        self._stored = [str(kind) for kind in table.schema.types] if table is not None else []
+        self.types = [field_type_words(stored) for stored in self._stored]
+        self._columns = [_texts(values_of(column)) for column in table.columns] if table is not None else []
+        self._numbers = [_is_number(kind) for kind in table.schema.types] if table is not None else []
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
@@ -46,40 +53,42 @@ class FirstRows(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
-        value = self._columns[index.column()][index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            text = _text(value)
+            text = self._columns[index.column()][index.row()]
             return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
-        number = isinstance(value, int | float) and not isinstance(value, bool)
+        number = self._numbers[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and number:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return mono_font() if role == Qt.ItemDataRole.FontRole and number else None
 
     def longest(self, column: int) -> str:
         """Return the longest text of a column's head and first values."""
-        values = self._columns[column][:MEASURED]
-        texts = [self.names[column], self.types[column], *(_text(value) for value in values)]
-        return max(texts, key=len)
+        return max([self.names[column], self.types[column], *self._columns[column][:MEASURED]], key=len)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation == Qt.Orientation.Vertical:
             return str(section + 1) if role == Qt.ItemDataRole.DisplayRole else None
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{self.names[section]}\n{self.types[section]}"
-        return (
-            plain_tip(f"{self.names[section]} ({self.types[section]})") if role == Qt.ItemDataRole.ToolTipRole else None
-        )
+        return plain_tip(self._tip(section)) if role == Qt.ItemDataRole.ToolTipRole else None
+
+    def _tip(self, column: int) -> str:
+        name, words, stored = self.names[column], self.types[column], self._stored[column]
+        return tr("{name}: {words}, stored as {stored}", name=name, words=words, stored=stored)
 
 
-def _text(value: Any) -> str:
-    from brisk_atlas.core.model import number_text
+def _texts(values: list[Any]) -> list[str]:
+    from brisk_atlas.core.table.formats import decimals_of, text_of
 
-    return "—" if value is None else number_text(value)
+    decimals = decimals_of(values)
+    return [text_of(value, PLAIN, decimals) for value in values]
 
 
-def _plain(kind: pa.DataType) -> str:
-    """Return the type of the values, however they are stored."""
-    return str(getattr(kind, "value_type", kind)) if str(kind).startswith("dictionary") else str(kind)
+def _is_number(kind: pa.DataType) -> bool:
+    from pyarrow import types
+
+    kind = getattr(kind, "value_type", kind) if types.is_dictionary(kind) else kind
+    return bool(types.is_integer(kind) or types.is_floating(kind) or types.is_decimal(kind))
 
 
 class GlanceRows(QWidget):
