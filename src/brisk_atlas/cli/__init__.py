@@ -13,6 +13,7 @@ from pathlib import Path
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.footing import may_open_many
 
+from .parser_words import speak
 from .window_parser import window_parser
 
 
@@ -29,6 +30,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     atexit.register(_end_quietly)
     if not sys.warnoptions:
         warnings.simplefilter("ignore")  # what libraries remark to programmers; the window's go into its log
+    speak()
     command = given[0] if given else ""
     if command == "facts":
         from .facts import facts, parser
