@@ -22,7 +22,16 @@ from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.drawers.drawer_titles import DRAWER_TITLES
 from brisk_atlas.desktop.settings.settings_file import window_settings
 
-WINDOWS = ("settings", "keys", "map_crs", "layer_crs", "layer_form", "stored_answers", "add_connection")
+WINDOWS = (
+    "settings",
+    "keys",
+    "map_crs",
+    "layer_crs",
+    "layer_form",
+    "stored_answers",
+    "allowed_places",
+    "add_connection",
+)
 LAYERS = ("lava_flows", "elevation_2029", "laser strip", "gas_readings")
 HALVES = ("depot", "album", "catalogue", "recipe")
 WORDS = re.compile(r"[^\W\d_]{3,}")

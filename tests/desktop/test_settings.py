@@ -7,10 +7,11 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QKeySequence
 
 from brisk_atlas import demo
-from brisk_atlas.core.model import DataRef, date_words, digit_groups
+from brisk_atlas.core.model import DataRef, NeedsPermission, date_words, digit_groups
 from brisk_atlas.core.model.date_words import DateForm
 from brisk_atlas.core.model.digit_groups import DigitGroups
 from brisk_atlas.core.model.length_units import LengthUnits, length_units, use_length_units
+from brisk_atlas.core.read.permissions import allow, allowed_places, check_host
 from brisk_atlas.core.workspace import Workspace
 from brisk_atlas.desktop.app import take_portal
 from brisk_atlas.desktop.command_list import commands_of
@@ -240,3 +241,21 @@ def test_how_numbers_and_dates_are_written_is_chosen_and_counts_from_the_next_st
     used.clear()
     take_numbers_and_dates(driver.window.settings, {})
     assert used == [DateForm.ISO]
+
+
+def test_what_was_allowed_is_seen_and_taken_back(driver):
+    allow(("maps.example", "/srv/shared", "tiles.example"))
+    driver.window.commands.do("settings")
+    driver.click(driver.window.findChild(SettingsWindow).allowed)
+    form = driver.window.services.allowed
+    listed = lambda: [form.places.item(i).text() for i in range(form.places.count())]  # noqa: E731
+    assert form.isVisible() and listed() == ["/srv/shared", "maps.example", "tiles.example"]
+    form.places.setCurrentRow(1)
+    driver.press(form.places, Qt.Key.Key_Delete)
+    assert listed() == ["/srv/shared", "tiles.example"] and allowed_places() == {"/srv/shared", "tiles.example"}
+    with pytest.raises(NeedsPermission):
+        check_host(DataRef.parse("https://maps.example/wms"))
+    check_host(DataRef.parse("https://tiles.example/{z}/{x}/{y}.png"))
+    for _ in range(2):
+        driver.click(form.remove)
+    assert not form.places.isVisible() and form.none.isVisible() and not form.remove.isEnabled()

@@ -1,4 +1,4 @@
-"""Working offline, and what is stored for it."""
+"""Working offline, what is stored for it, and which hosts are asked."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from .answer_limit import take_limit
 from .session import Session
 
 if TYPE_CHECKING:
+    from .allowed_places_form import AllowedPlacesForm
     from .stored_answers_form import StoredAnswersForm
 
 
@@ -27,6 +28,7 @@ class ServicesSwitch(QObject):
         super().__init__(window)
         self.session, self.settings, self.window = session, settings, window
         self.form: StoredAnswersForm | None = None
+        self.allowed: AllowedPlacesForm | None = None
         self.is_offline = False
         take_limit(settings)
 
@@ -44,3 +46,10 @@ class ServicesSwitch(QObject):
 
         self.form = StoredAnswersForm(self.session, self.settings, self.window)
         self.form.open()
+
+    def show_allowed(self) -> None:
+        """Show which hosts and folders files may point at."""
+        from .allowed_places_form import AllowedPlacesForm
+
+        self.allowed = AllowedPlacesForm(self.window)
+        self.allowed.open()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+from collections.abc import Iterable
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -31,7 +32,16 @@ def allowed_places() -> frozenset[str]:
 
 def allow(places: tuple[str, ...]) -> None:
     """Allow files to point at folders or hosts from now on."""
-    lines = sorted(allowed_places() | set(places))
+    _store(allowed_places() | set(places))
+
+
+def disallow(places: Iterable[str]) -> None:
+    """Ask for folders or hosts again, when a file points at them next."""
+    _store(allowed_places() - set(places))
+
+
+def _store(places: Iterable[str]) -> None:
+    lines = sorted(places)
     try:
         make_private(permissions_file().parent)
         write_whole(permissions_file(), json.dumps(lines, indent=1).encode())

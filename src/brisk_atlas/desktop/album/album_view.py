@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource
 
-from ..drawers.deletable_list import DeletableList
+from ..deletable_list import DeletableList
 from ..paper.paper_view import PaperView
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -60,6 +60,8 @@ def page_commands(window: AtlasWindow) -> list[Command]:
         Command("offline", tr("Work offline"), window.services.turn, icon="wifi-slash",
                 tip=tr("Ask no server; draw what is stored of services"), checked=lambda: window.services.is_offline),
         Command("stored_answers", tr("Stored answers of services…"), window.services.show_stored, icon="cloud-slash"),
+        Command("allowed_places", tr("Allowed hosts and folders…"), window.services.show_allowed, icon="shield-check",
+                tip=tr("What files may point at beyond their own folder")),
         Command("index", tr("Index pinned folders"), window.find_page.index_shelves,
                 tip=tr("Go through them now, so that they can be searched")),
         Command("pin", tr("Pin or unpin the folder on Find"), window.find_page.toggle_pin, "Ctrl+D", icon="push-pin",

@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.named_places import NamedPlace, geojson_of
 
+from ..deletable_list import DeletableList
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
-from .deletable_list import DeletableList
 from .overview_map import OverviewMap
 
 PICTURE = QSize(112, 70)

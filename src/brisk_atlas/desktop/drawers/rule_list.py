@@ -22,12 +22,12 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model import Layer, StyleRule, VectorStyle
 from brisk_atlas.core.model.language import tr
 
+from ..deletable_list import DeletableList
 from ..frame_image import picture_of
 from ..plain_text import PlainLabel
 from ..scale_range import ScaleRange
 from ..session import Session
 from ..theme import LIGHT
-from .deletable_list import DeletableList
 from .tried_expression import try_condition
 
 SWATCH_PX = QSize(22, 14)

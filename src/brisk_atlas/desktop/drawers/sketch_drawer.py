@@ -24,11 +24,11 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.language import tr
 
+from ..deletable_list import DeletableList
 from ..icons import icon
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
-from .deletable_list import DeletableList
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer

@@ -22,7 +22,7 @@ from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.working_copy.merging import MergedRow
 from brisk_atlas.core.working_copy.shared_rows import Plain, SharedOutlet
 
-from ..drawers.deletable_list import DeletableList
+from ..deletable_list import DeletableList
 from ..icons import icon
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme

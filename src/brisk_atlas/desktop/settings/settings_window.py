@@ -108,6 +108,7 @@ class SettingsWindow(QDialog):
         self.memory.setAccessibleName(tr("Memory for what was read"))
         self.no_network = QCheckBox(tr("Work offline: ask no server"))
         self.answers = QPushButton(tr("Stored answers of services…"))
+        self.allowed = QPushButton(tr("Allowed hosts and folders…"))
         self.forget = QPushButton(tr("Forget recent work"))
         self.forget.setToolTip(tr("Lists and pictures of what was opened lately; no file of yours is touched"))
         self.forgotten = PlainLabel("")
@@ -133,6 +134,7 @@ class SettingsWindow(QDialog):
             (tr("Places, at the foot"), tuple(self.notations)),
             (tr("Memory for what was read"), (self.by_machine, self.memory)),
             (tr("Network"), (self.no_network, self.answers)),
+            (tr("What files may point at"), (self.allowed,)),
             (tr("Privacy"), (self.forget, self.forgotten)),
             (tr("Keyboard"), (self.keys,)),
             (tr("Desktop"), (self.links,)),
@@ -171,6 +173,7 @@ class SettingsWindow(QDialog):
         self.memory.valueChanged.connect(lambda value: self._choose_memory())
         self.no_network.clicked.connect(lambda on: self._do("offline"))
         self.answers.clicked.connect(lambda checked=False: self._do("stored_answers"))
+        self.allowed.clicked.connect(lambda checked=False: self._do("allowed_places"))
         self.forget.clicked.connect(lambda checked=False: self._forget())
         self.keys.clicked.connect(lambda checked=False: self._do("keys"))
         self.links.clicked.connect(lambda checked=False: self._do("register_links"))
