@@ -6,6 +6,8 @@ from collections.abc import Collection, Sequence
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
+from brisk_atlas.core.model.language import tr
+
 from .groups import Group, layers_in
 
 if TYPE_CHECKING:
@@ -21,6 +23,16 @@ class Way(StrEnum):
     BLINK = "blink"
     TWIN = "twin"
     CHANGE = "change"
+
+    @property
+    def words(self) -> str:
+        """What it is called in a sentence."""
+        return {
+            Way.CURTAIN: tr("curtain"),
+            Way.BLINK: tr("blinking"),
+            Way.TWIN: tr("twin panes"),
+            Way.CHANGE: tr("the computed change"),
+        }[self]
 
 
 class Divide(StrEnum):

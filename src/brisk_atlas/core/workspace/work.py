@@ -491,7 +491,7 @@ class Work:
         """Compare layers of side A with those of side B, the same way as before if none is given, as a step of undo.
         All sides show all other layers; `further` are those of more panes of a twin."""
         before = self.state.comparison or Comparison(((), ()))
-        self._look("compare", before._replace(sides=(side_a, side_b, *further), way=way or before.way))
+        self._look(tr("compare"), before._replace(sides=(side_a, side_b, *further), way=way or before.way))
 
     def _look(self, what: str, comparison: Comparison) -> None:
         """Take a comparison, with the layers of its sides shown."""
@@ -532,7 +532,7 @@ class Work:
         comparison = self.state.comparison
         if comparison is not None:
             after = comparison._replace(way=way, divide=divide or comparison.divide)
-            self._become(tr("compare by {way}", way=after.way), self.state._replace(comparison=after))
+            self._become(tr("compare by {way}", way=after.way.words), self.state._replace(comparison=after))
 
     def compared_grids(self) -> tuple[Layer, Layer] | None:
         """Return the top grid of sides A and B, if both have one."""
