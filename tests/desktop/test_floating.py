@@ -14,7 +14,7 @@ def test_a_drawer_floats_works_there_and_comes_back(demo_driver, tmp_path):
     d.window.show_page("desk")
     d.settle()
     desk, settings = d.window.desk, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-    desk.use_settings(settings)
+    desk.side.use_settings(settings)
     desk.side.toggle("statistics")
     d.press(d.window, Qt.Key.Key_W, CTRL_ALT)
     window = desk.floating.windows["statistics"]
@@ -37,7 +37,7 @@ def test_what_floated_floats_again_at_the_next_start(demo_driver, tmp_path):
     d.window.show_page("desk")
     desk, settings = d.window.desk, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
     settings.setValue("floating", ["places", "relief"])
-    desk.use_settings(settings)
+    desk.side.use_settings(settings)
     assert set(desk.floating.windows) == {"places"} and desk.places.isVisible()
     assert desk.side.tabs.indexOf(desk.places) == -1
     desk.turn_float("places")

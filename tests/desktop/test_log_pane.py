@@ -105,7 +105,7 @@ def test_a_hole_of_a_region_is_found_its_facts_looked_at_quantities_chosen_read_
     d.click(pane.bar.page_buttons["numbers"])
     assert pane.numbers.rows.rowCount() == 961 and "TEMP" in pane.numbers.rows.heads
     canvas.see(100.0, 110.0)
-    assert pane.numbers.rows.rowCount() == 21 and pane.numbers.rows.text(0, 0) == "100"
+    assert pane.numbers.rows.rowCount() == 21 and pane.numbers.rows.text(0, 0) == "100.0"
     for suffix in (".csv", ".las", ".pdf", ".png"):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, s=suffix: (str(tmp_path / f"o{s}"), f"x (*{s})"))
         monkeypatch.setattr(QInputDialog, "getItem", lambda *a: ("1:500", True))

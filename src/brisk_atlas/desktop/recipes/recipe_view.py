@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -228,7 +229,8 @@ class RecipeView(QWidget):
         self.refresh()
 
     def hideEvent(self, event: object) -> None:
-        self.looker.stop()
+        if not sip.isdeleted(self.looker):  # as this is hidden once more while it is taken apart
+            self.looker.stop()
 
     def _work_changed(self, what: str) -> None:
         if what == "recipes":
