@@ -46,6 +46,7 @@ from brisk_atlas.core.workspace import Picks
 from brisk_atlas.core.workspace.plates import Passage
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
+from brisk_atlas.desktop.collector import Collector
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
 from brisk_atlas.desktop.trust.trust_window import TrustWindow
 from brisk_atlas.desktop.welcome import welcome_view
@@ -558,6 +559,8 @@ def main(names: list[str]) -> None:
         unplaced.unlink()
     shelves.mounted = lambda: [(Path("/media/FIELD_DISK"), "removable")]
     application = make_application()
+    collector = Collector(application)  # a window that is closed is not taken apart by a thread of its own work
+    collector.start()
     for make in PICTURES:
         if not names or make.__name__ in names:
             studio = Studio()

@@ -243,7 +243,7 @@ def test_the_glance_of_a_grid_a_table_a_scene_and_a_part(found):
     found.find("gas_readings.parquet")
     assert "it has no geometry" in glance.picture.words and "so2_ppm (number)" in glance.facts.toPlainText()
     assert glance.rows.rows.rowCount() == 100 and glance.rows.rows.headerData(0, Qt.Orientation.Horizontal).endswith(
-        "string"
+        "text"
     )
     found.find("MERIDEL3_20310624")
     assert glance.picture.frames and "sun elevation" in glance.facts.toPlainText()
