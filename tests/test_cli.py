@@ -84,7 +84,7 @@ def test_a_size_that_is_none_is_refused(size, capsys):
     assert "is not a size such as 1280x800" in capsys.readouterr().err
 
 
-def test_all_of_a_refusal_is_in_the_language_of_the_application():
+def test_all_of_a_refusal_and_of_a_check_is_in_the_language_of_the_application():
     done = call("facts", BRISK_ATLAS_LANGUAGE="de")
     assert done.returncode == 2
     assert (

@@ -8,14 +8,13 @@ import numpy as np
 from scipy import ndimage
 
 from brisk_atlas.core.model import number_text
-from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.record.checks import Severity
 
 from .fields import MAD, STAND_INS
 from .spike_kernel import away_from_eight
-from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
+from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, cells_text
 
 TESTS = (
     "cells with data",
@@ -84,8 +83,11 @@ def cell_findings(
         for value in np.unique(values[stand_in]):
             if not rest.min() <= value <= rest.max():
                 where = values == value
-                many = counted(int(where.sum()), "cell")
-                text = f"{name} is {float(value):g} in {many}, which stands for no value and is not stated as nodata"
+                text = trn(
+                    "{name} is {value:g} in {count:,} cell, which stands for no value and is not stated as nodata",
+                    "{name} is {value:g} in {count:,} cells, which stands for no value and is not stated as nodata",
+                    int(where.sum()), name=name, value=float(value),
+                )  # fmt: skip
                 yield _found(Severity.FAULT, "no stand-ins for missing", text, "domainConsistency", where & valid, grid)
                 valid = valid & ~where
     check()
@@ -135,9 +137,11 @@ def _holes(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
         np.array([(first[number - 1][axis].start + first[number - 1][axis].stop - 1) / 2 for number in largest])
         for axis in (0, 1)
     )
-    many = counted(int(sizes.sum()), "cell")
-    biggest = grouped(int(sizes.max()))
-    text = f"{name} has {counted(len(inner), 'hole')} without data, {many} in all, the largest of {biggest}"
+    text = trn(
+        "{name} has {count:,} hole without data, {cells} in all, the largest of {largest:,}",
+        "{name} has {count:,} holes without data, {cells} in all, the largest of {largest:,}",
+        len(inner), name=name, cells=cells_text(int(sizes.sum())), largest=int(sizes.max()),
+    )  # fmt: skip
     yield TrustFinding(
         Severity.CAUTION,
         "no holes",
@@ -161,8 +165,10 @@ def _saturated(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFindin
         where = valid & (values == end)
         share = where.sum() / max(1, valid.sum())
         if share > SATURATED:
-            text = f"{name} is {grouped(end)}, the end of what its type holds, in {share:.0%} of its cells"
-            text += ": they may be cut off"
+            text = tr(
+                "{name} is {end:,}, the end of what its type holds, in {share:.0%} of its cells: they may be cut off",
+                name=name, end=end, share=share,
+            )  # fmt: skip
             yield _found(Severity.NOTE, "values within range", text, "domainConsistency", where, grid)
 
 
@@ -184,10 +190,12 @@ def _spikes(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
         row, column = np.unravel_index(int(np.argmax(np.where(spikes, away, 0))), away.shape)
         value = float(values[row, column])
         near = values[row - 1 : row + 2, column - 1 : column + 2].astype(np.float64).ravel()
-        text = (
-            f"{name} has {counted(count, 'spike')}, such as {number_text(value)} among "
-            f"{number_text(float(np.median(np.delete(near, 4))))}"
-        )
+        around = number_text(float(np.median(np.delete(near, 4))))
+        text = trn(
+            "{name} has {count:,} spike, such as {value} among {around}",
+            "{name} has {count:,} spikes, such as {value} among {around}",
+            count, name=name, value=number_text(value), around=around,
+        )  # fmt: skip
         yield _found(Severity.CAUTION, "no spikes", text, "domainConsistency", spikes, grid)
 
 
@@ -211,7 +219,7 @@ def _stripes(grid: Grid, numbers: np.ndarray, along: int, word: str, name: str) 
     whole = lambda k: _is_whole(steps[k], float(step[k]))  # noqa: E731
     rows = np.array([k + 1 for k in alone if whole(k) and whole(k + 1)], int)
     if rows.size and rows.size <= STRIPE_SHARE * len(lines):
-        text = f"{name} has {counted(len(rows), word)} that {'is' if len(rows) == 1 else 'are'} off as a whole: stripes"
+        text = _stripes_text(name, len(rows), of_rows=along == 1)
         places = _line_places(grid, rows, along)
         yield TrustFinding(
             Severity.CAUTION, "no stripes", text, "domainConsistency", len(rows), len(lines), f"{word}s", places=places
@@ -220,7 +228,7 @@ def _stripes(grid: Grid, numbers: np.ndarray, along: int, word: str, name: str) 
     others = [k for k in strange.tolist() if not {k, k + 1} & near and _is_jump(bend, k)]
     jumps = np.array([k + 1 for k in others if whole(k + 1)], int)
     if jumps.size and jumps.size <= STRIPE_SHARE * len(lines) / 2:
-        text = f"{name} steps along {counted(len(jumps), f'whole {word}')}, as where tiles or scenes meet"
+        text = _steps_text(name, len(jumps), of_rows=along == 1)
         places = _line_places(grid, jumps, along)
         yield TrustFinding(
             Severity.CAUTION,
@@ -232,6 +240,28 @@ def _stripes(grid: Grid, numbers: np.ndarray, along: int, word: str, name: str) 
             f"{word}s",
             places=places,
         )
+
+
+def _stripes_text(name: str, count: int, *, of_rows: bool) -> str:
+    if of_rows:
+        return trn("{name} has {count:,} row that is off as a whole: stripes",
+                   "{name} has {count:,} rows that are off as a whole: stripes", count, name=name)  # fmt: skip
+    return trn("{name} has {count:,} column that is off as a whole: stripes",
+               "{name} has {count:,} columns that are off as a whole: stripes", count, name=name)  # fmt: skip
+
+
+def _steps_text(name: str, count: int, *, of_rows: bool) -> str:
+    if of_rows:
+        return trn(
+            "{name} steps along {count:,} whole row, as where tiles or scenes meet",
+            "{name} steps along {count:,} whole rows, as where tiles or scenes meet",
+            count, name=name,
+        )  # fmt: skip
+    return trn(
+        "{name} steps along {count:,} whole column, as where tiles or scenes meet",
+        "{name} steps along {count:,} whole columns, as where tiles or scenes meet",
+        count, name=name,
+    )  # fmt: skip
 
 
 def _is_peak(bend: np.ndarray, k: int) -> bool:

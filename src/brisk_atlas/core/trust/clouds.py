@@ -7,12 +7,11 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from brisk_atlas.core.model.cloud import Points
-from brisk_atlas.core.model.digit_groups import grouped
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.record.checks import Severity
 
 from .fields import MAD
-from .trust_finding import MOST_PLACES, TrustFinding, counted
+from .trust_finding import MOST_PLACES, TrustFinding
 
 TESTS = ("points once", "no spikes", "classified", "returns that can be", "no holes")
 NOISE = (7, 18)  # the classes of low and high noise of LAS
@@ -43,11 +42,13 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
                 Severity.NOTE, "classified", tr("no point has a class"), "completenessOmission", total, total, "points"
             )
         elif without > MOST_WITHOUT * total:
-            text = f"{without / total:.0%} of the points have no class; {_shares(classes)}"
+            share, others = without / total, _shares(classes)
+            text = tr("{share:.0%} of the points have no class; {others}", share=share, others=others)
             yield TrustFinding(Severity.CAUTION, "classified", text, "completenessOmission", without, total, "points")
         noise = int(np.isin(classes, NOISE).sum())
         if noise:
-            text = f"{counted(noise, 'point is', 'points are')} classified as noise, and still there"
+            text = trn("{count:,} point is classified as noise, and still there",
+                       "{count:,} points are classified as noise, and still there", noise)  # fmt: skip
             yield TrustFinding(
                 Severity.NOTE,
                 "classified",
@@ -63,7 +64,8 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
         wrong = (number > of) | (number == 0)
         count = int(wrong.sum())
         if count:
-            text = f"{counted(count, 'point is', 'points are')} a return beyond the number of its pulse"
+            text = trn("{count:,} point is a return beyond the number of its pulse",
+                       "{count:,} points are a return beyond the number of its pulse", count)  # fmt: skip
             yield TrustFinding(
                 Severity.CAUTION,
                 "returns that can be",
@@ -80,7 +82,8 @@ def _shares(classes: np.ndarray) -> str:
     """Return the shares of the classes in words, the largest first."""
     numbers, counts = np.unique(classes[~np.isin(classes, (0, 1))], return_counts=True)
     order = np.argsort(-counts)[:SHOWN]
-    return ", ".join(f"{counts[at] / len(classes):.1%} are of class {numbers[at]}" for at in order)
+    shares = ((counts[at] / len(classes), numbers[at]) for at in order)
+    return ", ".join(tr("{share:.1%} are of class {number}", share=share, number=number) for share, number in shares)
 
 
 def _twice(xyz: np.ndarray) -> Iterator[TrustFinding]:
@@ -92,7 +95,8 @@ def _twice(xyz: np.ndarray) -> Iterator[TrustFinding]:
     count = int(same.sum())
     if count:
         again = order[1:][same]
-        text = f"{counted(count, 'point is', 'points are')} exactly where another is"
+        text = trn("{count:,} point is exactly where another is",
+                   "{count:,} points are exactly where another is", count)  # fmt: skip
         yield TrustFinding(
             Severity.CAUTION,
             "points once",
@@ -129,8 +133,11 @@ def _spikes(xyz: np.ndarray, classes: np.ndarray | None) -> Iterator[TrustFindin
         off = np.zeros(len(xyz))
         off[order] = away
         worst = float(off[found].max())
-        many = counted(len(found), "point lies", "points lie")
-        text = f"{many} up to {grouped(worst, ',.1f')} units of height above or below those around"
+        text = trn(
+            "{count:,} point lies up to {worst:,.1f} units of height above or below those around",
+            "{count:,} points lie up to {worst:,.1f} units of height above or below those around",
+            len(found), worst=worst,
+        )  # fmt: skip
         yield TrustFinding(
             Severity.CAUTION,
             "no spikes",
@@ -157,7 +164,11 @@ def _holes(cells: np.ndarray, wide: int, tall: int, low: np.ndarray, side: float
         middles = np.array(ndimage.center_of_mass(~taken.reshape(tall, wide), labels, inner))
         places = low + (middles[:, ::-1] + 0.5) * side
         area = float(sizes[inner].sum()) * side**2
-        text = f"{counted(len(inner), 'hole')} without points, of {grouped(area, ',.0f')} square units in all"
+        text = trn(
+            "{count:,} hole without points, of {area:,.0f} square units in all",
+            "{count:,} holes without points, of {area:,.0f} square units in all",
+            len(inner), area=area,
+        )  # fmt: skip
         yield TrustFinding(
             Severity.NOTE,
             "no holes",

@@ -11,10 +11,11 @@ import pyarrow.compute as pc
 import shapely
 
 from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.place import is_geographic, proj_crs, transform
 from brisk_atlas.core.record.checks import Severity
 
-from .trust_finding import MOST_PLACES, TrustFinding, counted
+from .trust_finding import MOST_PLACES, TrustFinding
 
 TESTS = ("geometry there", "valid geometry", "geometry once", "no overlaps", "no gaps", "no slivers", "in its place")
 MOST_PAIRS = 400_000  # of polygons that meet, whose common areas are computed
@@ -40,7 +41,7 @@ def geometry_findings(shapes: np.ndarray, table: pa.Table, crs: str | None, chec
         "completenessOmission",
         ~there,
         shapes,
-        lambda n: f"{counted(n, 'row has', 'rows have')} no geometry",
+        lambda n: trn("{count:,} row has no geometry", "{count:,} rows have no geometry", n),
     )
     check()
     yield from _invalid(shapes, there)
@@ -90,7 +91,8 @@ def _invalid(shapes: np.ndarray, there: np.ndarray) -> Iterator[TrustFinding]:
     words = ", ".join(
         f"{kind} ({grouped(count)})" for kind, count in sorted(zip(kinds, counts), key=lambda each: -each[1])[:3]
     )
-    text = f"{counted(len(rows), 'geometry is', 'geometries are')} not valid: {words}"
+    text = trn("{count:,} geometry is not valid: {words}", "{count:,} geometries are not valid: {words}", len(rows),
+               words=words)  # fmt: skip
     yield TrustFinding(
         Severity.FAULT,
         "valid geometry",
@@ -123,14 +125,14 @@ def _duplicates(shapes: np.ndarray, there: np.ndarray, table: pa.Table) -> Itera
     same, alike = one[whole], one[~whole]
     are_points = bool((shapely.get_type_id(shapes[rows]) == 0).all())  # which may have been measured several times
     for severity, found, words in (
-        (Severity.FAULT, same, "there a second time, with the same values"),
-        (Severity.NOTE if are_points else Severity.CAUTION, alike, "exactly where another is, with other values"),
+        (Severity.FAULT, same, _again_text),
+        (Severity.NOTE if are_points else Severity.CAUTION, alike, _there_too_text),
     ):
         if found.size:
             yield TrustFinding(
                 severity,
                 "geometry once",
-                f"{counted(len(found), 'feature is', 'features are')} {words}",
+                words(len(found)),
                 "completenessCommission",
                 len(found),
                 len(shapes),
@@ -138,6 +140,16 @@ def _duplicates(shapes: np.ndarray, there: np.ndarray, table: pa.Table) -> Itera
                 found,
                 _points_on(shapes[found[:MOST_PLACES]]),
             )
+
+
+def _again_text(count: int) -> str:
+    return trn("{count:,} feature is there a second time, with the same values",
+               "{count:,} features are there a second time, with the same values", count)  # fmt: skip
+
+
+def _there_too_text(count: int) -> str:
+    return trn("{count:,} feature is exactly where another is, with other values",
+               "{count:,} features are exactly where another is, with other values", count)  # fmt: skip
 
 
 def _as_text(arrow: pa.DataType) -> bool:
@@ -161,25 +173,36 @@ def _misplaced(shapes: np.ndarray, there: np.ndarray, crs: str | None, total: in
         with np.errstate(invalid="ignore"):
             inside = across & (degrees[:, 1] >= south) & (degrees[:, 1] <= north)
         outside = finite & ~inside
-        words = "outside of the area that its CRS is made for: the CRS, or the position, is wrong"
-        yield from _picked(Severity.CAUTION, outside, rows, places, total, words)
+        yield from _picked(Severity.CAUTION, outside, rows, places, total, _outside_text)
     middle = np.median(places[finite], axis=0) if finite.any() else np.zeros(2)
     away = np.hypot(*(places - middle).T)
     usual = np.median(away[finite]) if finite.sum() > 20 else 0.0
     with np.errstate(invalid="ignore"):
         far = finite & ~outside & (usual > 0) & (away > FAR * usual)
-    yield from _picked(Severity.CAUTION, far, rows, places, total, "far from all others")
+    yield from _picked(Severity.CAUTION, far, rows, places, total, _far_text)
+
+
+def _outside_text(count: int) -> str:
+    return trn(
+        "{count:,} feature lies outside of the area that its CRS is made for: the CRS, or the position, is wrong",
+        "{count:,} features lie outside of the area that its CRS is made for: the CRS, or the position, is wrong",
+        count,
+    )
+
+
+def _far_text(count: int) -> str:
+    return trn("{count:,} feature lies far from all others", "{count:,} features lie far from all others", count)
 
 
 def _picked(
-    severity: Severity, mask: np.ndarray, rows: np.ndarray, places: np.ndarray, total: int, words: str
+    severity: Severity, mask: np.ndarray, rows: np.ndarray, places: np.ndarray, total: int, words: Callable[[int], str]
 ) -> Iterator[TrustFinding]:
     if mask.any():
         count = int(mask.sum())
         yield TrustFinding(
             severity,
             "in its place",
-            f"{counted(count, 'feature lies', 'features lie')} {words}",
+            words(count),
             "absoluteExternalPositionalAccuracy",
             count,
             total,
@@ -206,12 +229,12 @@ def _coverage(shapes: np.ndarray, rows: np.ndarray, check: Check) -> Iterator[Tr
         if over.any():
             hit = np.unique(np.concatenate([one[over], other[over]]))
             meant = len(hit) > len(rows) / 2
-            note = "; so many that it may be meant" if meant else ""
+            note = tr("; so many that it may be meant") if meant else ""
             count = int(over.sum())
             yield TrustFinding(
                 Severity.NOTE if meant else Severity.CAUTION,
                 "no overlaps",
-                f"{counted(count, 'pair of polygons overlaps', 'pairs of polygons overlap')}{note}",
+                trn("{count:,} pair of polygons overlaps", "{count:,} pairs of polygons overlap", count) + note,
                 "topologicalConsistency",
                 count,
                 len(rows),
@@ -221,29 +244,27 @@ def _coverage(shapes: np.ndarray, rows: np.ndarray, check: Check) -> Iterator[Tr
             )
     thin = 4 * np.pi * areas / np.maximum(shapely.length(polygons), 1e-300) ** 2 < SLIVER_THIN
     slivers = thin & (areas < SLIVER_SMALL * median)
-    yield from _rows_of(
-        rows,
-        slivers,
-        shapes,
-        "no slivers",
-        "polygon is a sliver: thin, and tiny beside the others",
-        "polygons are slivers: thin, and tiny beside the others",
-    )
+    yield from _rows_of(rows, slivers, shapes, "no slivers", _slivers_text)
     check()
     touching = len(np.unique(np.concatenate([one, other]))) if len(one) else 0
     if touching >= SHARED * len(rows) and len(rows) <= MOST_IN_UNION:
         yield from _gaps(polygons, median)
 
 
+def _slivers_text(count: int) -> str:
+    return trn("{count:,} polygon is a sliver: thin, and tiny beside the others",
+               "{count:,} polygons are slivers: thin, and tiny beside the others", count)  # fmt: skip
+
+
 def _rows_of(
-    rows: np.ndarray, mask: np.ndarray, shapes: np.ndarray, test: str, one: str, many: str
+    rows: np.ndarray, mask: np.ndarray, shapes: np.ndarray, test: str, words: Callable[[int], str]
 ) -> Iterator[TrustFinding]:
     found = rows[mask]
     if found.size:
         yield TrustFinding(
             Severity.CAUTION,
             test,
-            counted(len(found), one, many),
+            words(len(found)),
             "topologicalConsistency",
             len(found),
             len(rows),
@@ -265,7 +286,8 @@ def _gaps(polygons: np.ndarray, median: float) -> Iterator[TrustFinding]:
     gaps = holes[(shapely.area(holes) < GAP * median) & ~own_of(holes, own)] if len(holes) else holes
     if len(gaps):
         places = shapely.get_coordinates(shapely.point_on_surface(gaps[:MOST_PLACES]))
-        text = f"{counted(len(gaps), 'small gap lies', 'small gaps lie')} between polygons that touch"
+        text = trn("{count:,} small gap lies between polygons that touch",
+                   "{count:,} small gaps lie between polygons that touch", len(gaps))  # fmt: skip
         yield TrustFinding(
             Severity.CAUTION, "no gaps", text, "topologicalConsistency", len(gaps), len(polygons), "gaps", places=places
         )

@@ -12,10 +12,10 @@ import pyarrow.compute as pc
 from scipy.spatial import KDTree
 
 from brisk_atlas.core.model import number_text
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.record.checks import Severity
 
-from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
+from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding
 
 TESTS = (
     "fields with values",
@@ -72,7 +72,7 @@ def _one(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> Itera
     if not pa.types.is_nested(arrow) and total - missing > 1 and pc.count_distinct(column).as_py() == 1:
         only = column.drop_null()[0].as_py()
         shown = f"“{only[:60]}”" if isinstance(only, str) else number_text(only)
-        text = f"{name} is {shown} in every row that has a value"
+        text = tr("{name} is {shown} in every row that has a value", name=name, shown=shown)
         yield TrustFinding(
             Severity.NOTE, "values that differ", text, "domainConsistency", total - missing, total, "rows"
         )
@@ -96,7 +96,9 @@ def _keys(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> Iter
         return
     twice = values.filter(pc.greater(counts, 1))
     rows = np.flatnonzero(pc.is_in(column, value_set=twice).to_numpy(zero_copy_only=False))
-    text = f"{name} has {counted(len(twice), 'value')} more than once, such as {str(twice[0].as_py())[:40]}"
+    text = trn("{name} has {count:,} value more than once, such as {shown}",
+               "{name} has {count:,} values more than once, such as {shown}", len(twice),
+               name=name, shown=str(twice[0].as_py())[:40])  # fmt: skip
     yield _found(Severity.FAULT, "keys once", text, "conceptualConsistency", rows, len(column), places)
 
 
@@ -104,7 +106,8 @@ def _texts(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> Ite
     blank = pc.equal(pc.utf8_trim_whitespace(column), "")
     rows = np.flatnonzero(pc.fill_null(blank, False).to_numpy(zero_copy_only=False))
     if rows.size:
-        text = f"{name} is empty text, rather than missing, in {counted(len(rows), 'row')}"
+        text = trn("{name} is empty text, rather than missing, in {count:,} row",
+                   "{name} is empty text, rather than missing, in {count:,} rows", len(rows), name=name)  # fmt: skip
         yield _found(Severity.NOTE, "no stand-ins for missing", text, "domainConsistency", rows, len(column), places)
     different = pc.unique(column.drop_null()).to_pylist()
     if len(different) > MOST_TEXTS:
@@ -120,7 +123,9 @@ def _texts(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> Ite
         wrong = [word for words in several for word in _all_but_the_usual(column, words)]
         rows = np.flatnonzero(pc.is_in(column, value_set=pa.array(wrong, column.type)).to_numpy(zero_copy_only=False))
         shown = ", ".join(f"“{word[:30]}”" for word in several[0][:3])
-        text = f"{name} has {counted(len(several), 'value')} in several spellings, such as {shown}"
+        text = trn("{name} has {count:,} value in several spellings, such as {shown}",
+                   "{name} has {count:,} values in several spellings, such as {shown}", len(several),
+                   name=name, shown=shown)  # fmt: skip
         yield _found(Severity.CAUTION, "one spelling", text, "domainConsistency", rows, len(column), places)
 
 
@@ -144,7 +149,9 @@ def _units(
     usual = max(units, key=lambda unit: len(units[unit]))
     others = [text for unit, texts in units.items() if unit != usual for text in texts]
     rows = np.flatnonzero(pc.is_in(column, value_set=pa.array(others, column.type)).to_numpy(zero_copy_only=False))
-    text = f"{name} has numbers in {', '.join(sorted(units))}; most are in {usual}"
+    text = tr(
+        "{name} has numbers in {units}; most are in {usual}", name=name, units=", ".join(sorted(units)), usual=usual
+    )
     yield _found(Severity.FAULT, "one unit", text, "domainConsistency", rows, len(column), places)
 
 
@@ -156,7 +163,9 @@ def _numbers(name: str, column: pa.ChunkedArray, places: np.ndarray | None) -> I
     for value in np.unique(values[stand_in]):
         rows = np.flatnonzero(values == value)
         if len(others) and not others.min() <= value <= others.max():
-            text = f"{name} is {value:g} in {counted(len(rows), 'row')}, which stands for no value"
+            text = trn("{name} is {value:g} in {count:,} row, which stands for no value",
+                       "{name} is {value:g} in {count:,} rows, which stands for no value", len(rows),
+                       name=name, value=value)  # fmt: skip
             yield _found(
                 Severity.FAULT, "no stand-ins for missing", text, "domainConsistency", rows, len(values), places
             )
@@ -177,10 +186,11 @@ def _unlike_all(name: str, values: np.ndarray, usable: np.ndarray, places: np.nd
     rows = np.flatnonzero(usable)[away > STRANGE]
     if 0 < len(rows) <= 0.02 * len(measured) + 1:
         worst = float(values[rows[np.argmax(np.abs(values[rows] - np.median(measured)))]])
-        text = (
-            f"{name} is far from all others in {counted(len(rows), 'row')}, such as {number_text(worst)} where the "
-            f"median is {number_text(float(np.median(measured)))}"
-        )
+        text = trn(
+            "{name} is far from all others in {count:,} row, such as {worst} where the median is {median}",
+            "{name} is far from all others in {count:,} rows, such as {worst} where the median is {median}",
+            len(rows), name=name, worst=number_text(worst), median=number_text(float(np.median(measured))),
+        )  # fmt: skip
         yield _found(Severity.CAUTION, "numbers like the others", text, "domainConsistency", rows, len(values), places)
 
 
@@ -207,10 +217,11 @@ def _unlike_near(name: str, values: np.ndarray, usable: np.ndarray, places: np.n
     if 0 < len(rows) <= 0.02 * len(placed) + 1:
         at = np.flatnonzero(np.isin(placed, rows))
         worst = at[np.argmax(np.abs(differences[at]))]
-        text = (
-            f"{name} is unlike the rows around it in {counted(len(rows), 'row')}, such as "
-            f"{number_text(float(measured[worst]))} among {number_text(float(around[worst]))}"
-        )
+        text = trn(
+            "{name} is unlike the rows around it in {count:,} row, such as {worst} among {around}",
+            "{name} is unlike the rows around it in {count:,} rows, such as {worst} among {around}",
+            len(rows), name=name, worst=number_text(float(measured[worst])), around=number_text(float(around[worst])),
+        )  # fmt: skip
         yield _found(
             Severity.CAUTION, "numbers like those around", text, "domainConsistency", rows, len(values), places
         )

@@ -10,7 +10,6 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, CellWindow, FeatureQuery, Layer
-from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.record.checks import Severity
@@ -35,8 +34,7 @@ def rows_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
         step = max(1, -(-(facts.count or MOST_ROWS) // MOST_ROWS))
         found = cache.read_features(layer.ref, FeatureQuery(step=step, limit=MOST_ROWS))
         table, wkb = found.table, found.wkb
-        of_all = f" of {grouped(facts.count)}" if facts.count else ""
-        sampled = f"{grouped(len(table))}{of_all} features were looked at"
+        sampled = _sampled_text(len(table), facts.count)
     else:
         table = rows_of(cache, layer, check)
         wkb = cache.features(layer.ref).wkb if layer.kind.has_shapes else None
@@ -72,10 +70,12 @@ def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
     if lattice.rows * lattice.columns > MOST_CELLS:
         window = _middle(lattice.rows, lattice.columns)
         rows, columns = window.shape
-        of_all = f"{grouped(lattice.columns)} × {grouped(lattice.rows)}"
-        sampled = f"the middle {grouped(columns)} × {grouped(rows)} of {of_all} cells was looked at"
+        sampled = tr(
+            "the middle {columns:,} × {rows:,} of {all_columns:,} × {all_rows:,} cells was looked at",
+            columns=columns, rows=rows, all_columns=lattice.columns, all_rows=lattice.rows,
+        )  # fmt: skip
     if len(grid.bands) > MOST_BANDS:
-        words = f"{MOST_BANDS} of {len(grid.bands)} bands were looked at"
+        words = tr("{count} of {whole} bands were looked at", count=MOST_BANDS, whole=len(grid.bands))
         sampled = f"{sampled}; {words}" if sampled else words
 
     def looked() -> Iterator[TrustFinding]:
@@ -99,8 +99,15 @@ def cloud_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
     points = cache.points(layer.ref, lambda share: check())
     found = [*_general(cache, layer, placed=True), *clouds.cloud_findings(points, check)]
     some = facts.count is not None and len(points) < facts.count
-    sampled = f"{grouped(len(points))} of {grouped(facts.count)} points were looked at" if some else ""
+    words = tr("{count:,} of {whole:,} points were looked at", count=len(points), whole=facts.count)
+    sampled = words if some else ""
     return TrustReport.of(layer.name, found, (AS_READ, PLACED, *clouds.TESTS), sampled)
+
+
+def _sampled_text(count: int, whole: int | None) -> str:
+    if not whole:
+        return tr("{count:,} features were looked at", count=count)
+    return tr("{count:,} of {whole:,} features were looked at", count=count, whole=whole)
 
 
 def _middle(rows: int, columns: int) -> CellWindow:

@@ -11,11 +11,11 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.facts import Band
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.record.checks import Severity
 
-from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
+from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, cells_text, rows_text
 
 TEST = "values as stated"
 MOSTLY = 0.5  # of the rows: a list that has fewer of them may be one of special values alone
@@ -48,7 +48,8 @@ def _values(
     plain = column if column.type == different.type else column.cast(different.type)
     rows = np.flatnonzero(pc.is_in(plain, value_set=pa.array(wrong, different.type)).to_numpy(zero_copy_only=False))
     shown = ", ".join(f"“{value[:30]}”" if isinstance(value, str) else number_text(value) for value in wrong[:SHOWN])
-    more = f" and {counted(len(wrong) - SHOWN, 'other value')}" if len(wrong) > SHOWN else ""
+    others = len(wrong) - SHOWN
+    more = trn(" and {count:,} other value", " and {count:,} other values", others) if others > 0 else ""
     where = NO_PLACES if places is None else places[rows[:MOST_PLACES]]
     yield TrustFinding(
         Severity.FAULT if len(rows) < MOSTLY * len(column) else Severity.CAUTION,
@@ -58,7 +59,7 @@ def _values(
             name=name,
             shown=shown,
             more=more,
-            counted=counted(len(rows), "row"),
+            counted=rows_text(len(rows)),
         ),
         "domainConsistency",
         len(rows),
@@ -78,7 +79,7 @@ def class_findings(grid: Grid, band: Band) -> Iterator[TrustFinding]:
         return
     where = valid & np.isin(values, unknown)
     shown = ", ".join(f"{float(value):g}" for value in unknown[:SHOWN]) + (
-        " and others" if unknown.size > SHOWN else ""
+        tr(" and others") if unknown.size > SHOWN else ""
     )
     rows, columns = np.nonzero(where)
     yield TrustFinding(
@@ -88,7 +89,7 @@ def class_findings(grid: Grid, band: Band) -> Iterator[TrustFinding]:
             "{name} is {shown} in {counted}, a class that the file does not name",
             name=band.name,
             shown=shown,
-            counted=counted(len(rows), "cell"),
+            counted=cells_text(len(rows)),
         ),
         "thematicClassificationCorrectness",
         len(rows),

@@ -9,9 +9,12 @@ from typing import Any
 
 import numpy as np
 
-from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.record.checks import SEVERITIES, Severity
 from brisk_atlas.core.record.model import QualityResult
+
+from .names_of_tests import name_of_test
 
 MOST_PLACES = 2_000  # of one finding
 NO_ROWS, NO_PLACES = np.empty(0, np.int64), np.empty((0, 2))
@@ -99,8 +102,9 @@ class TrustReport:
     def lines(self) -> list[str]:
         """Return it in words, a line each."""
         head = [f"{self.name}: {self.summary}", *([self.sampled] if self.sampled else [])]
-        found = [f"{each.severity.value}: {each.text}" for each in self.findings]
-        return [*head, *found, *([f"in order: {', '.join(self.passed)}"] if self.passed else [])]
+        found = [f"{shown(each.severity)}: {each.text}" for each in self.findings]
+        passed = ", ".join(map(name_of_test, self.passed))
+        return [*head, *found, *([tr("in order: {passed}", passed=passed)] if passed else [])]
 
     def as_json(self) -> dict[str, Any]:
         """Return it as JSON holds it."""
@@ -126,14 +130,29 @@ def summary_of(findings: Iterable[TrustFinding]) -> str:
     counts = dict.fromkeys(SEVERITIES, 0)
     for finding in findings:
         counts[finding.severity] += 1
-    words = [f"{count} {name.value}{'s' if count > 1 else ''}" for name, count in counts.items() if count]
-    return ", ".join(words) or "nothing found"
+    words = [_severity_text(severity, count) for severity, count in counts.items() if count]
+    return ", ".join(words) or tr("nothing found")
 
 
-def counted(count: int, one: str, many: str = "") -> str:
-    """Return a number with its noun.
+def _severity_text(severity: Severity, count: int) -> str:
+    match severity:
+        case Severity.FAULT:
+            return trn("{count} fault", "{count} faults", count)
+        case Severity.CAUTION:
+            return trn("{count} caution", "{count} cautions", count)
+        case Severity.NOTE:
+            return trn("{count} note", "{count} notes", count)
 
-    >>> counted(1, "geometry", "geometries"), counted(1200, "row")
-    ('1 geometry', '1,200 rows')
+
+def rows_text(count: int) -> str:
+    """Return how many rows.
+
+    >>> rows_text(1), rows_text(1200)
+    ('1 row', '1,200 rows')
     """
-    return f"{grouped(count)} {one if count == 1 else many or one + 's'}"
+    return trn("{count:,} row", "{count:,} rows", count)
+
+
+def cells_text(count: int) -> str:
+    """Return how many cells."""
+    return trn("{count:,} cell", "{count:,} cells", count)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidgetItem, QPushButton, 
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.trust import TrustFinding, TrustReport
+from brisk_atlas.core.trust.names_of_tests import name_of_test
 
 from ..plain_text import PlainLabel
 from ..theme import Theme
@@ -97,17 +98,18 @@ class TrustWindow(QDialog):
         self.report = report
         self.name.setText(report.name)
         found = report.summary if report.findings else SOUND
-        self.summary.setText(". ".join(filter(None, (found.capitalize(), report.sampled))))
+        self.summary.setText(". ".join(filter(None, (found[:1].upper() + found[1:], report.sampled))))
         self.list.clear()
         colours = {"fault": self.theme.fault, "caution": self.theme.caution, "note": self.theme.quiet}
         for each in report.findings:
             item = QListWidgetItem(f"{SIGNS[each.severity]}  {each.text}")
             item.setForeground(QColor(colours[each.severity]))
             item.setData(FINDING, each)
-            item.setToolTip(each.test)
+            item.setToolTip(name_of_test(each.test))
             self.list.addItem(item)
         self.list.fit()
-        self.passed.setText(tr("In order: {passed}.", passed=", ".join(report.passed)) if report.passed else "")
+        passed = ", ".join(map(name_of_test, report.passed))
+        self.passed.setText(tr("In order: {passed}.", passed=passed) if passed else "")
         self._choose()
         self.record.setEnabled(bool(report.findings))
         self.page.setEnabled(True)
