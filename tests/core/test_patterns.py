@@ -52,7 +52,8 @@ def patterns():
         made = importlib.import_module(module.name)
         found |= {(p.pattern, p.flags): p for p in vars(made).values() if isinstance(p, re.Pattern)}
         for node in ast.walk(ast.parse(Path(made.__file__).read_text())):
-            if isinstance(node, ast.Call) and ast.unparse(node.func).startswith("re.") and node.args:
+            call = ast.unparse(node.func) if isinstance(node, ast.Call) else ""
+            if call.startswith("re.") and node.args and (call != "re.compile" or len(node.args) == 1):  # with no flags
                 pattern = getattr(node.args[0], "value", None)
                 if isinstance(pattern, str | bytes):
                     found[pattern, 0] = re.compile(pattern)

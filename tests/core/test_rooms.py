@@ -150,7 +150,7 @@ def test_the_data_tells_of_itself(data, truth):
     )
     assert told["reference system"] == "WGS 84 / UTM zone 27S (EPSG:32727)"
     layer = lines(derived_sections(read.open(data / "tolvane_survey.gpkg"), "closed_zones"))
-    assert layer["features"] == str(truth["counts"]["closed_zones"]) and "zone (string)" in layer["fields"]
+    assert layer["features"] == str(truth["counts"]["closed_zones"]) and "zone (text)" in layer["fields"]
 
 
 def test_an_unknown_crs_is_said_to_be_unknown(data):

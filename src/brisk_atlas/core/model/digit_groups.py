@@ -36,7 +36,6 @@ _SIGNS = {
 }  # fmt: skip
 _OTHERS = str.maketrans("", "", " '\u2019\u202f\u2009\u00a0")
 _IN_COMMAS = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
-_COMMAS, _SPACES = DigitGroups.COMMA, DigitGroups.SPACE
 
 
 def stated_groups(environment: Mapping[str, str]) -> DigitGroups | None:
@@ -56,10 +55,10 @@ def usual_groups(language: str) -> DigitGroups:
     >>> usual_groups("en").value, usual_groups("de").value
     ('comma', 'space')
     """
-    return _COMMAS if language == "en" else _SPACES
+    return DigitGroups.COMMA if language == "en" else DigitGroups.SPACE
 
 
-_sign = (stated_groups(os.environ) or _COMMAS).sign
+_sign = (stated_groups(os.environ) or DigitGroups.COMMA).sign
 
 
 def use_digit_groups(groups: DigitGroups) -> None:
