@@ -10,7 +10,7 @@ import os
 import re
 from collections.abc import Mapping
 from enum import StrEnum
-from string import Formatter
+from functools import cache
 from typing import Any
 
 CHOICE = "BRISK_ATLAS_DIGIT_GROUPS"
@@ -103,11 +103,16 @@ def plain_number(text: str) -> str:
     return plain.replace(",", ".")
 
 
-class _Filler(Formatter):
-    """`str.format` by which numbers are grouped."""
+@cache
+def _filler() -> Any:
+    """Return what fills texts as `str.format` does, with grouped numbers."""
+    from string import Formatter  # numbers in commas need none of it, and a start is counted in milliseconds
 
-    def format_field(self, value: Any, form: str) -> str:
-        return grouped(value, form) if "," in form else format(value, form)
+    class Filler(Formatter):
+        def format_field(self, value: Any, form: str) -> str:
+            return grouped(value, form) if "," in form else format(value, form)
+
+    return Filler()
 
 
 def filled(text: str, values: Mapping[str, object]) -> str:
@@ -116,4 +121,4 @@ def filled(text: str, values: Mapping[str, object]) -> str:
     >>> filled("{rows:,} rows", {"rows": 1200})
     '1,200 rows'
     """
-    return text.format(**values) if _sign == "," else _Filler().vformat(text, (), values)
+    return text.format(**values) if _sign == "," else str(_filler().vformat(text, (), values))
