@@ -25,7 +25,6 @@ _SHOWN = {
     "circle": tr("circle"), "square": tr("square"), "triangle": tr("triangle"), "cross": tr("cross"),
     "pin": tr("pin"), "round": tr("round"), "mitre": tr("mitre"), "bevel": tr("bevel"), "flat": tr("flat"),
     "waiting": tr("waiting"), "running": tr("running"), "done": tr("done"), "failed": tr("failed"),
-    "fault": tr("fault"), "caution": tr("caution"), "note": tr("note"),
     "done before": tr("done before"), "yes": tr("yes"), "no": tr("no"),
 }  # fmt: skip
 _GEOMETRIES = ("Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon")

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from brisk_atlas.core.model.language import tr, trn
-from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.record.checks import SEVERITIES, Severity
 from brisk_atlas.core.record.model import QualityResult
 
@@ -44,6 +43,17 @@ class TrustFinding:
     unit: str
     rows: np.ndarray = field(default_factory=lambda: NO_ROWS)
     places: np.ndarray = field(default_factory=lambda: NO_PLACES)
+
+    @property
+    def line(self) -> str:
+        """How much it matters, and what was found."""
+        match self.severity:
+            case Severity.FAULT:
+                return tr("fault: {text}", text=self.text)
+            case Severity.CAUTION:
+                return tr("caution: {text}", text=self.text)
+            case Severity.NOTE:
+                return tr("note: {text}", text=self.text)
 
     def as_json(self) -> dict[str, Any]:
         """Return it as JSON holds it."""
@@ -102,7 +112,7 @@ class TrustReport:
     def lines(self) -> list[str]:
         """Return it in words, a line each."""
         head = [f"{self.name}: {self.summary}", *([self.sampled] if self.sampled else [])]
-        found = [f"{shown(each.severity)}: {each.text}" for each in self.findings]
+        found = [each.line for each in self.findings]
         passed = ", ".join(map(name_of_test, self.passed))
         return [*head, *found, *([tr("in order: {passed}", passed=passed)] if passed else [])]
 
