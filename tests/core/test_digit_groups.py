@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas.core.model import digit_groups, number_text
-from brisk_atlas.core.model.digit_groups import DigitGroups, grouped, plain_number, use_digit_groups, use_groups_of
+from brisk_atlas.core.model.digit_groups import DigitGroups, grouped, typed_number, use_digit_groups, use_groups_of
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.vocabulary import shown_all
 from brisk_atlas.core.place.notation import own_text, utm_text
@@ -44,8 +44,8 @@ def test_all_ways_of_writing_a_number_part_its_digits_alike(groups, text):
 @given(st.integers(-(10**15), 10**15), st.sampled_from(DigitGroups))
 def test_what_is_written_is_read_back(number, groups):
     use_digit_groups(groups)
-    assert int(plain_number(grouped(number))) == number
-    assert float(plain_number(grouped(number / 4, ",.2f"))) == number / 4
+    assert int(typed_number(grouped(number))) == number
+    assert float(typed_number(grouped(number / 4, ",.2f"))) == number / 4
 
 
 @pytest.mark.parametrize("groups", DigitGroups)
@@ -58,14 +58,14 @@ def test_a_place_that_is_written_can_be_typed(groups):
 
 
 def test_a_comma_is_the_decimal_sign_where_it_can_part_no_digits():
-    assert [float(plain_number(text)) for text in ("2,5", "12,345", "0,1234", "1,234.5")] == [
+    assert [float(typed_number(text)) for text in ("2,5", "12,345", "0,1234", "1,234.5")] == [
         2.5,
         12345,
         0.1234,
         1234.5,
     ]
     use_digit_groups(DigitGroups.SPACE)
-    assert float(plain_number("12,345")) == 12.345
+    assert float(typed_number("12,345")) == 12.345
 
 
 def test_digits_are_parted_as_is_usual_in_the_language_unless_something_else_is_named(monkeypatch):

@@ -13,7 +13,7 @@ from brisk_atlas.core.draw.class_edit import with_entry_colour, with_entry_name
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.draw.swatch import shape_of
 from brisk_atlas.core.model import CloudStyle, Layer, Stretch, VectorStyle
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import LINE
 
@@ -98,7 +98,7 @@ class LegendEdit:
         if layer is None or layer.style is None:
             return
         try:
-            value = float(plain_number(text))
+            value = float(typed_number(text))
         except ValueError:
             self.session.noticed.emit("caution", tr("{text} is no number; the limit stays as it is.", text=text), "")
             return

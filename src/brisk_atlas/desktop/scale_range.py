@@ -8,7 +8,7 @@ from math import inf, isfinite
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
-from brisk_atlas.core.model.digit_groups import grouped, plain_number
+from brisk_atlas.core.model.digit_groups import grouped, typed_number
 from brisk_atlas.core.model.language import tr
 
 from .status_line import SCALES
@@ -73,7 +73,7 @@ def _number(box: QComboBox) -> float | None:
         return None
     ratio = _RATIO.fullmatch(text)  # behind it may stand that it is the scale as now
     try:
-        number = float(plain_number(ratio[1])) if ratio else 0.0
+        number = float(typed_number(ratio[1])) if ratio else 0.0
     except ValueError:
         number = 0.0
     if not number > 0:

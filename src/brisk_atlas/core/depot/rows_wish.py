@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 
 from .answers import Refused, number_in
 from .postings.outlet_filter import OutletFilter
@@ -61,7 +61,7 @@ class RowsWish:
         return OutletFilter({"op": comparison, "args": [here, self._value(type_)]})
 
     def _value(self, type_: FieldType) -> bool | int | float | str:
-        plain = plain_number(self.value)
+        plain = typed_number(self.value)
         try:
             match type_:
                 case FieldType.BOOLEAN:

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import AtlasError, Layer
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.table import rows_of
 
 
@@ -67,7 +67,7 @@ def _rows_with(column: pa.ChunkedArray, words: str, limit: int) -> Iterator[tupl
         return
     elif pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
         try:
-            hit = pc.equal(column, pa.scalar(float(plain_number(words))))
+            hit = pc.equal(column, pa.scalar(float(typed_number(words))))
         except (ValueError, pa.ArrowInvalid, pa.ArrowNotImplementedError):
             return
     else:

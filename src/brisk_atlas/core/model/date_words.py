@@ -35,11 +35,6 @@ def use_date_form(form: DateForm) -> None:
     _chosen = form
 
 
-def date_form() -> DateForm:
-    """Return the form in use."""
-    return _chosen
-
-
 def month_name(month: int) -> str:
     """Return the short name of a month, 1 to 12.
 

@@ -34,8 +34,8 @@ class DigitGroups(StrEnum):
 _SIGNS = {
     DigitGroups.COMMA: ",", DigitGroups.SPACE: THIN_SPACE, DigitGroups.APOSTROPHE: "\u2019", DigitGroups.NONE: "",
 }  # fmt: skip
-_OTHERS = str.maketrans("", "", " '\u2019\u202f\u2009\u00a0")
-_IN_COMMAS = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
+_OTHERS = re.compile(r"(?<=\d)[ '\u2019\u202f\u2009\u00a0](?=\d{3}(?!\d))")  # signs but a comma, between groups
+_IN_COMMAS = re.compile(r"[+-]?\d{1,3}(,\d{3})+(\.\S*)?")
 
 
 def stated_groups(environment: Mapping[str, str]) -> DigitGroups | None:
@@ -81,8 +81,7 @@ def grouped(value: Any, form: str = ",") -> str:
     >>> grouped(1234567), grouped(-1234.5, "+,.2f")
     ('1,234,567', '-1,234.50')
     """
-    text = format(value, form)
-    return text if _sign == "," else text.replace(",", _sign)
+    return regrouped(format(value, form))
 
 
 def regrouped(text: str) -> str:
@@ -90,17 +89,21 @@ def regrouped(text: str) -> str:
     return text if _sign == "," else text.replace(",", _sign)
 
 
-def plain_number(text: str) -> str:
+def typed_number(text: str) -> str:
     """Return a number that was typed in groups, or with a comma as the decimal sign, as `int` and `float` read it. A
-    comma parts groups where it is seen to, or where numbers are shown so.
+    comma parts groups where it is seen to, or where numbers are shown so. What can be neither stays as it is, so that
+    it is refused.
 
-    >>> plain_number(" 12 345.5 "), plain_number("1,200"), plain_number("1,200.25"), plain_number("2,5")
+    >>> typed_number(" 12 345.5 "), typed_number("1,200"), typed_number("1,200.25"), typed_number("2,5")
     ('12345.5', '1200', '1200.25', '2.5')
+    >>> typed_number("12 5"), typed_number("1,2,3"), typed_number("1,23.4")
+    ('12 5', '1,2,3', '1,23.4')
     """
-    plain = text.translate(_OTHERS)
-    if "." in plain or plain.count(",") > 1 or (_sign == "," and _IN_COMMAS.fullmatch(plain)):
+    plain = _OTHERS.sub("", text.strip())
+    is_parted = "." in plain or plain.count(",") > 1
+    if _IN_COMMAS.fullmatch(plain) and (is_parted or _sign == ","):
         return plain.replace(",", "")
-    return plain.replace(",", ".")
+    return plain if is_parted else plain.replace(",", ".")
 
 
 @cache

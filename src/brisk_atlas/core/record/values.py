@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model.digit_groups import grouped, plain_number
+from brisk_atlas.core.model.digit_groups import grouped, typed_number
 
 from .elements import Element
 from .model import CODE, DATE, EMAIL, INTEGER, LINK, NUMBER
@@ -104,7 +104,7 @@ def typed(element: Element, text: str) -> Any:
     if not reason:
         return None if element.kind in (INTEGER, NUMBER) else ""
     if element.kind in (INTEGER, NUMBER):
-        plain = plain_number(reason)
+        plain = typed_number(reason)
         try:
             value: Any = int(plain) if element.kind == INTEGER else float(plain)
         except ValueError:

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression, Edit
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.table_view import FileState
 
@@ -32,9 +32,9 @@ def value_from(text: str, kind: pa.DataType, name: str) -> Any:
                 raise ValueError
             return reason.lower() in _TRUE
         if pa.types.is_integer(kind):
-            return pa.scalar(int(plain_number(reason)), kind).as_py()
+            return pa.scalar(int(typed_number(reason)), kind).as_py()
         if pa.types.is_floating(kind) or pa.types.is_decimal(kind):
-            return float(plain_number(reason))
+            return float(typed_number(reason))
         if pa.types.is_date(kind):
             return datetime.date.fromisoformat(reason)
         if pa.types.is_timestamp(kind):

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr, trn
 
 from ..plain_text import PlainLabel
@@ -283,7 +283,7 @@ class OutletColumn(QFrame):
         if not circle:
             raise BadWish(tr("It is for nobody yet: name a circle"))
         rights = {Right.READ} | {Right(name) for name, box in self.rights.items() if box.isChecked()}
-        blur, until = plain_number(self.blur.text()), self.until.text().strip()
+        blur, until = typed_number(self.blur.text()), self.until.text().strip()
         try:
             size = float(blur) if blur else 0.0
         except ValueError:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.operations.line_profile import FORMATS
@@ -57,7 +57,7 @@ class LogFiles:
         scales = ["1:50", "1:100", "1:200", "1:500", "1:1000", "1:2000"]
         words, chosen = QInputDialog.getItem(self._parent, tr("Log as PDF"), tr("Scale"), scales, 2, True)
         try:
-            scale = float(plain_number(words.replace(" ", "").removeprefix("1:")))
+            scale = float(typed_number(words.replace(" ", "").removeprefix("1:")))
         except ValueError:
             return
         path = (

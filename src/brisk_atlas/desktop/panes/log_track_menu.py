@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.strip.holes.template_file import templates_in, write_template
 from brisk_atlas.core.strip.holes.tracks import LogTemplate, Track, TrackKind, default_template
@@ -136,7 +136,7 @@ def _ask_ends(parent: QWidget, pane: ShowsTracks, track: Track, number: int, wit
     words = tr("From the left to the right side, such as 0 to 150; the larger first turns it round")
     text, chosen = QInputDialog.getText(parent, tr("Values at the sides"), words, text=f"{now[0]:g} to {now[1]:g}")
     try:
-        low, high = (float(plain_number(part)) for part in text.split("to"))
+        low, high = (float(typed_number(part)) for part in text.split("to"))
     except ValueError:
         return
     if chosen and low != high and not (track.logarithmic and min(low, high) <= 0):

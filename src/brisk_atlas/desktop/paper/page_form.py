@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.layout import PagesByFeature, Paper, PaperGrid, PaperSize, scale_text
 
@@ -159,7 +159,7 @@ class PageForm(QWidget):
             self.order.addItem(name, name)
 
     def _take_scale(self) -> None:
-        text = plain_number(self.scale.text().replace(" ", "").removeprefix("1:"))
+        text = typed_number(self.scale.text().replace(" ", "").removeprefix("1:"))
         try:
             scale = float(text)
         except ValueError:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.argument import Source, plain_type
-from brisk_atlas.core.model.digit_groups import plain_number
+from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel, plain_tip
@@ -180,7 +180,7 @@ def _shown(value: Any) -> str:
 def _number(text: str, kind: type) -> Any:
     """Return a number, or the text itself where it is none: the step says what is wrong with it."""
     try:
-        return kind(plain_number(text))
+        return kind(typed_number(text))
     except ValueError:
         return text
 
