@@ -6,6 +6,7 @@ import json
 import shutil
 import tempfile
 import time
+import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -301,7 +302,8 @@ def _stored_points(flow: PointFlow, path: Path, check: Callable[[], None]) -> Po
 
 
 class CheckpointStore:
-    """Checkpoints by what they came of, the last used ones; their files lie in a folder that goes with it."""
+    """Checkpoints by what they came of, the last used ones; their files lie in a folder that goes with it or,
+    at the latest, when the program ends."""
 
     def __init__(self, most: int = 60) -> None:
         self._most = most
@@ -339,4 +341,5 @@ class CheckpointStore:
     def _room(self, digest: str) -> Path:
         if self._folder is None:
             self._folder = Path(tempfile.mkdtemp(prefix="brisk-atlas-checkpoints-"))
+            weakref.finalize(self, shutil.rmtree, self._folder, ignore_errors=True)
         return self._folder / digest
