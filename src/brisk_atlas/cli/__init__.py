@@ -57,6 +57,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from . import compile_ahead
 
         return compile_ahead.main(given[1:])
+    if command == "console":
+        from . import console
+
+        return console.main(given[1:])
     if command == "step":
         from . import step
 

@@ -19,6 +19,7 @@ OTHERS = {
     "step": "Do one step of a recipe.",
     "depot": "Share layers with colleagues and everybody.",
     "stand-in": "Offer a project on this machine as services would.",
+    "console": "Python with a workspace and all operations at hand.",
     "compile": "Compile for this machine ahead of the first use.",
     "desktop": "Make the application known to the desktop.",
 }

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QSettings, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QPixmap
 from PyQt6.QtWidgets import QApplication, QFrame, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
@@ -68,7 +68,13 @@ ICONS_LATER_MS = 20
 
 
 class AtlasWindow(QMainWindow):
-    """One window, four pages. All but Find are made when they are first needed. `commands_of` lists what it can do."""
+    """One window, four pages. All but Find are made when they are first needed. `commands_of` lists what it can do.
+
+    Signals:
+        ended(): it closes, and what belongs to it ends.
+    """
+
+    ended = pyqtSignal()
 
     def __init__(
         self, session: Session, settings: QSettings, commands_of: Callable[[AtlasWindow], list[Command]]
@@ -469,6 +475,7 @@ class AtlasWindow(QMainWindow):
         self.autosave.discard()
         if "handover" in self._made:
             self._made["handover"].shut()
+        self.ended.emit()
         self.session.close()
         if self.has_desk:
             self.desk.relief.close_stage()

@@ -64,6 +64,14 @@ class Operation(ABC):
 
     needs_work = False
 
+    def __post_init__(self) -> None:
+        for each in fields(self):  # scripts may give paths as text
+            value = getattr(self, each.name)
+            if isinstance(value, str) and str(each.type).startswith("Path"):
+                object.__setattr__(self, each.name, Path(value))
+            elif isinstance(value, list | tuple) and str(each.type).startswith("tuple[Path"):
+                object.__setattr__(self, each.name, tuple(map(Path, value)))
+
     @abstractmethod
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
         """Do it. Raises AtlasError; whatever `progress` raises goes through."""

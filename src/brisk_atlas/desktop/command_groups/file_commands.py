@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.model.language import tr
 
 from ..commands import Command
+from ..console.console import Console
 from ..learning import Learning
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
 def file_commands(window: AtlasWindow) -> list[Command]:
     """Return the commands for files, the work as a whole, and help."""
-    work, learning = window.session.work, Learning(window)
+    work, learning, console = window.session.work, Learning(window), Console(window)
     window.choices = lambda words: _choices(window, words, learning)
     some = lambda: bool(work.layers)  # noqa: E731
     return [
@@ -30,6 +31,8 @@ def file_commands(window: AtlasWindow) -> list[Command]:
         Command("save_script", tr("Save what was done as a script…"), window.project.save_script, icon="code",
                 tip=tr("What was computed and written in this run, as Python that does it again"),
                 enabled=lambda: window.session.has_done),
+        Command("console", tr("Console"), console.open, "Ctrl+Alt+Y",
+                tr("Python with the open layers and all operations at hand, beside the window"), "terminal-window"),
         Command("undo", tr("Undo"), lambda: window.undoing.undo(), "Ctrl+Z", icon="arrow-counter-clockwise",
                 enabled=lambda: bool(window.undoing.undo_text)),
         Command("redo", tr("Redo"), lambda: window.undoing.redo(), "Ctrl+Shift+Z", icon="arrow-clockwise",

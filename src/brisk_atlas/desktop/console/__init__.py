@@ -1,0 +1,1 @@
+"""Python beside the window, in a process of its own."""
