@@ -6,7 +6,7 @@ import pytest
 
 from attack.__main__ import attack
 
-SEED, MINUTES = 12, {"files": 0.2, "writes": 0.35, "batches": 0.2, "edits": 0.1, "clients": 0.15, "window": 0.2}
+SEED, MINUTES = 12, {"files": 0.1, "writes": 0.2, "batches": 0.1, "edits": 0.05, "clients": 0.1, "window": 0.1}
 
 
 @pytest.mark.parametrize("way", MINUTES)

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.footing import may_open_many
+from brisk_atlas.core.system.lean_imports import load_lean
 
 from .parser_words import speak
 from .window_parser import window_parser
@@ -32,6 +33,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         warnings.simplefilter("ignore")  # what libraries remark to programmers; the window's go into its log
     speak()
     command = given[0] if given else ""
+    if arguments is None and command != "console":
+        load_lean()
     if command == "facts":
         from .facts import facts, parser
 

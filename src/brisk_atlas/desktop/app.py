@@ -21,6 +21,7 @@ from . import theme
 from .collector import Collector
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
+from .later import begins_within
 from .session import Session
 from .settings.chosen_language import translate_qt
 from .settings.settings_file import window_settings
@@ -39,7 +40,7 @@ OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
 SETTLED_S = 0.1  # this long without work counts as settled
 SETTLED_TURNS = 8  # and this many looks: on a machine that stood still, time alone says nothing
-SOON_MS = 1_000  # work that a timer begins sooner than this is waited for
+SOON_MS = 1_000  # what is to be done sooner than this is waited for
 PATIENCE_S = 120.0
 SCHEME = "brisk-atlas:"  # of links to views
 
@@ -193,18 +194,12 @@ def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
         if window.busy:
             quiet_since, quiet_turns = time.monotonic(), 0
         elif quiet_turns > SETTLED_TURNS and time.monotonic() - quiet_since > SETTLED_S:
-            if not _begins_soon(window):
+            if not begins_within(SOON_MS):
                 return True
             quiet_since, quiet_turns = time.monotonic(), 0
         quiet_turns += 1
         time.sleep(0.01)
     return False
-
-
-def _begins_soon(window: AtlasWindow) -> bool:
-    """Return whether a timer is about to begin something, such as what waits for the hand to rest."""
-    timers = window.findChildren(QTimer)
-    return any(each.isActive() and each.isSingleShot() and each.interval() < SOON_MS for each in timers)
 
 
 def picture(

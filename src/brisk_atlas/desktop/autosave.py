@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
+from .later import Later
 from .notice import Notice
 from .session import Session
 
@@ -21,10 +22,7 @@ class Autosave(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(LATER_MS)
-        self._timer.timeout.connect(self.store)
+        self._timer = Later(self, LATER_MS, self.store)
         self._stored = False
         session.work_changed.connect(self._changed)
 
@@ -68,9 +66,13 @@ class Autosave(QObject):
         if not left:
             return
         latest = left[0]
-        name = f" of {latest.file.name}" if latest.file else ""
+        words = (
+            tr("An earlier run ended before its work of {name} was saved.", name=latest.file.name)
+            if latest.file
+            else tr("An earlier run ended before its work was saved.")
+        )
         notice.offer(
-            tr("An earlier run ended before its work{name} was saved.", name=name),
+            words,
             [
                 (tr("Restore it"), partial(self.session.restore, latest)),
                 (tr("Discard it"), partial(self.session.discard_unsaved, [each.stored for each in left])),

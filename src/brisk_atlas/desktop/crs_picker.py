@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from .later import Later
 from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
@@ -54,10 +55,7 @@ class CrsPicker(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         for widget in (self.line, self.list, self.message):
             column.addWidget(widget, int(widget is self.list))
-        self._typed = QTimer(self)
-        self._typed.setSingleShot(True)
-        self._typed.setInterval(TYPING_MS)
-        self._typed.timeout.connect(self._search)
+        self._typed = Later(self, TYPING_MS, self._search)
         self.line.textChanged.connect(lambda text: self._typed.start())
         self.line.returnPressed.connect(self._take_first)
         self.list.currentItemChanged.connect(lambda item, before: self._take(item))

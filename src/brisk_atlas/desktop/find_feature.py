@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from .later import Later
 from .line_palette import LinePalette
 from .session import Session
 
@@ -35,10 +36,7 @@ class FindFeature(LinePalette):
         self.setObjectName("find feature")
         self.found: list[FoundFeature] = []
         self._job: Job | None = None
-        self._typed = QTimer(self)
-        self._typed.setSingleShot(True)
-        self._typed.setInterval(TYPING_MS)
-        self._typed.timeout.connect(self._search)
+        self._typed = Later(self, TYPING_MS, self._search)
 
     @property
     def busy(self) -> bool:

@@ -114,8 +114,8 @@ def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:
         ),
         Stop(
             "desk", tr("Do… finds the rest"),
-            "Ctrl+K, then words of what you want: commands, layers, fields, places, help. F1 opens the guide, ? all "
-            "keys.",
+            tr("Ctrl+K, then words of what you want: commands, layers, fields, places, help. F1 opens the guide, ? all "
+            "keys."),
             lambda: window.bar.do_button,
         ),
     )  # fmt: skip

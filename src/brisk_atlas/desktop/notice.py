@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout
 
 from brisk_atlas.core.model.language import tr
 
+from .later import Later
 from .plain_text import PlainLabel
 
 GOOD_MS = 6000
@@ -47,10 +48,7 @@ class Notice(QFrame):
         column.addLayout(row)
         column.addWidget(self.details)
         self.waiting: list[tuple[str, str, str]] = []
-        self._fade = QTimer(self)
-        self._fade.setSingleShot(True)
-        self._fade.setInterval(GOOD_MS)
-        self._fade.timeout.connect(self.dismiss)
+        self._fade = Later(self, GOOD_MS, self.dismiss)
         self.more.toggled.connect(self.details.setVisible)
         self.copy.clicked.connect(self._copy)
         self.close_button.clicked.connect(self.dismiss)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model.errors import AtlasError, NeedsPermission
 from brisk_atlas.core.model.language import tr, trn
@@ -16,6 +16,7 @@ from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.source_watch import SourceWatch
 from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX, FrozenWorkspace, Workspace
 
+from .later import Later
 from .living import is_living
 
 if TYPE_CHECKING:
@@ -81,10 +82,7 @@ class Session(QObject):
         self._checking: Job | None = None
         self._done_log: DoneLog | None = None
         self._arrived: list[OpenedPart] = []
-        self._arrivals = QTimer(self)
-        self._arrivals.setSingleShot(True)
-        self._arrivals.setInterval(0)
-        self._arrivals.timeout.connect(self._lay_down)
+        self._arrivals = Later(self, 0, self._lay_down)
 
     # What the workspace is made of
 

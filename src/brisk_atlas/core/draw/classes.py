@@ -81,6 +81,9 @@ def breaks(values: np.ndarray, method: str, count: int) -> np.ndarray:
 
 def _natural(values: np.ndarray, count: int) -> np.ndarray:
     """Return class edges half way between the highest value of a class and the lowest of the next."""
+    from brisk_atlas.core.system.lean_imports import allow
+
+    allow("pandas")
     from mapclassify import FisherJenks  # slow to load, and seldom needed
 
     if values.size > NATURAL_SAMPLE:

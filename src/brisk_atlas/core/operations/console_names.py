@@ -9,6 +9,7 @@ from threading import Thread
 from typing import Any
 
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.system.one_instance import hand_to_running, whole_place
 
 SHOW = "brisk-atlas show"  # the name under which code asks the window to open data
 
@@ -53,7 +54,12 @@ class LateOperations:
 
     def load_all(self) -> None:
         """Have all at hand in a while."""
-        Thread(target=lambda: [self._take(name) for name in sorted(self._waiting)], daemon=True).start()
+
+        def take() -> None:
+            for name in sorted(self._waiting):
+                self._take(name)
+
+        Thread(target=take, daemon=True).start()
 
     def _take(self, name: str) -> None:
         self._names.setdefault(name, getattr(self._source, name))
@@ -62,8 +68,6 @@ class LateOperations:
 
 def show_elsewhere(*data: object) -> None:
     """Open data in the window that runs: paths, addresses or references."""
-    from brisk_atlas.core.system.one_instance import hand_to_running
-
     if not hand_to_running([str(each) for each in data]):
         print(tr("No window runs that could show it."))
 
@@ -72,12 +76,4 @@ def show_in_window(*data: object) -> None:
     """Open data in the window: paths, addresses or references."""
     from comm import create_comm
 
-    places = [str(Path(each).absolute()) if _is_file(each) else str(each) for each in data]
-    create_comm(target_name=SHOW, data={"places": places})
-
-
-def _is_file(what: object) -> bool:
-    try:
-        return isinstance(what, str | Path) and Path(what).exists()
-    except (OSError, ValueError):
-        return False
+    create_comm(target_name=SHOW, data={"places": [whole_place(str(each)) for each in data]})

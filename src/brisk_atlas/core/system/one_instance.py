@@ -42,7 +42,7 @@ def hand_to_running(places: Sequence[str]) -> bool:
     import json
     import socket
 
-    message = {"places": [_whole(place) for place in places], "token": os.environ.get(TOKEN, "")}
+    message = {"places": [whole_place(place) for place in places], "token": os.environ.get(TOKEN, "")}
     with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line, suppress(OSError):
         line.settimeout(PATIENCE_S)
         line.connect(str(path))
@@ -51,7 +51,7 @@ def hand_to_running(places: Sequence[str]) -> bool:
     return False
 
 
-def _whole(place: str) -> str:
+def whole_place(place: str) -> str:
     """Return a path as it is understood in another folder; addresses stay as they are."""
     path = Path(place).expanduser()
     return str(Path.cwd() / path) if path.exists() else place

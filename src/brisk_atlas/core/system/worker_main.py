@@ -12,6 +12,7 @@ from multiprocessing.reduction import recv_handle
 from typing import Any
 
 from .child import at_most, end_with_parent
+from .lean_imports import load_lean
 
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one worker
 IDLE_S = 0.05  # before it loads ahead of need
@@ -22,6 +23,7 @@ def main() -> None:
     """Answer calls from standard input until it ends."""
     pipe = Connection(int(sys.argv[1]))
     end_with_parent()
+    load_lean()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     most = int(MOST_MEMORY_SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
     pipe.send(("ready", None))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QTextCursor, QTextDocument, QTextListFormat
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from ..later import Later
 from .spelling_marks import SpellingMarks, SpellingSettings
 
 DIALECT = QTextDocument.MarkdownFeature.MarkdownDialectCommonMark | QTextDocument.MarkdownFeature.MarkdownNoHTML
@@ -33,10 +34,7 @@ class CaptionEdit(QWidget):
         self.text.setPlaceholderText(hint)
         self.text.setTabChangesFocus(True)
         self._shown = ""
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self._say)
+        self._later = Later(self, LATER_MS, self._say)
         self.text.textChanged.connect(self._later.start)
         tools = QHBoxLayout()
         tools.setSpacing(2)

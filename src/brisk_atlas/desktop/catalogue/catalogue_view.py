@@ -6,7 +6,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QTimer, QUrl
+from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -28,6 +28,7 @@ from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.system.jobs import Lane
 
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..side_by_side import put_side_by_side
@@ -95,9 +96,7 @@ class CatalogueView(QWidget):
         self.result.setWordWrap(True)
         self.head, self.table = PlainLabel(FIRST), PlannedTable()
         self.head.setWordWrap(True)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
+        self._rest = Later(self, REST_MS, self.look_ahead)
         self._lay_out()
         self._connect()
         self._fill_sources()
@@ -157,7 +156,6 @@ class CatalogueView(QWidget):
         self.largest.valueChanged.connect(self._rest.start)
         self.summary.textChanged.connect(self._rest.start)
         self.out.editingFinished.connect(self._read_site)
-        self._rest.timeout.connect(self.look_ahead)
         self.choose_source.clicked.connect(lambda checked=False: self._choose_source())
         self.choose_out.clicked.connect(lambda checked=False: self._choose_out())
         self.make.clicked.connect(lambda checked=False: self.build())

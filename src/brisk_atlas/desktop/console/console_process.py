@@ -13,7 +13,7 @@ from qtconsole.client import QtKernelClient
 from qtconsole.manager import QtKernelManager
 
 
-class ConsoleProcess(QtKernelManager):  # type: ignore[misc]  # its library has no types
+class ConsoleProcess(QtKernelManager):
     """Runs `brisk-atlas console` on a project file that the window writes: `project`. It ends with the window."""
 
     def __init__(self) -> None:

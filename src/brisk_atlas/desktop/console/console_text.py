@@ -19,7 +19,7 @@ from ..theme import MONO, Theme
 SIZE_PT = 9  # it counts in points
 
 
-class ConsoleText(RichJupyterWidget):  # type: ignore[misc]  # its library has no types
+class ConsoleText(RichJupyterWidget):
     """The text of a console, in our colours.
 
     Signals:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr, trn
 
+from ..later import Later
 from ..plain_text import PlainLabel
 from .choice_button import ChoiceButton
 
@@ -97,10 +98,7 @@ class OutletColumn(QFrame):
         self._view = view
         self.setObjectName("card")
         self.shape_, self.outlet = shape, outlet
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self.edited)
+        self._later = Later(self, LATER_MS, self.edited.emit)
         self.title = QLineEdit(outlet.title)
         self.title.setObjectName("outlet title")
         self.title.setPlaceholderText(tr("Title of the outlet"))

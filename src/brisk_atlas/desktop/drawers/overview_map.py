@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -12,6 +12,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.model.language import tr
 
 from ..frame_image import image_of
+from ..later import Later
 from ..picture_painter import picture_painter
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -40,10 +41,7 @@ class OverviewMap(QWidget):
         self.theme: Theme = LIGHT
         self.picture: tuple[QImage, View] | None = None
         self.view: View | None = None
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self._draw)
+        self._later = Later(self, LATER_MS, self._draw)
         session.work_changed.connect(lambda what: self._want() if what in ("layers", "file") else None)
 
     def show_view(self, view: View | None) -> None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from PyQt6 import sip
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -25,6 +25,7 @@ from brisk_atlas.core.model import Blend, Layer, Style, VectorStyle
 from brisk_atlas.core.model.language import tr
 
 from ..frame_image import ramp_strip
+from ..later import Later
 from ..living import is_living
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -129,10 +130,7 @@ class StyleRows:
         slider = QSlider(Qt.Orientation.Horizontal)
         slider.setObjectName("opacity")
         slider.setRange(0, 100)
-        later = QTimer(slider)
-        later.setSingleShot(True)
-        later.setInterval(SLIDE_MS)
-        later.timeout.connect(lambda: self.change_layer(tr("opacity"), opacity=slider.value() / 100))
+        later = Later(slider, SLIDE_MS, lambda: self.change_layer(tr("opacity"), opacity=slider.value() / 100))
         slider.valueChanged.connect(lambda value: None if self.filling else later.start())
         self.form.addRow(tr("Opacity"), slider)
         self.setters.append(lambda layer: slider.setValue(round(layer.opacity * 100)))

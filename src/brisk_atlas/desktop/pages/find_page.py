@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QFileSystemWatcher, QSettings, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QSettings, pyqtSignal
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -22,6 +22,7 @@ from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from brisk_atlas.core.model.language import tr, trn
 
 from ..down_to_list import down_goes_to
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -102,7 +103,10 @@ class FindPage(QWidget):
         self.glance = Glance(session)
         self._welcome: WelcomeView | None = None
         self._watcher: QFileSystemWatcher | None = None
-        self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
+        self._typed = Later(self, TYPING_MS, self._filter_now)
+        self._arrange = Later(self, ARRANGE_MS, self.list.rows.arrange)
+        self._changed = Later(self, WATCH_MS, self._list_again)
+        self._index = Later(self, INDEX_MS, self.index_shelves)
         self.connections = ConnectionActions(session, self)
         self.records = CatalogueActions(session, self)
         self.deeds = EntryDeeds(self.list, self.shelves, self.records)
@@ -147,15 +151,6 @@ class FindPage(QWidget):
 
     def _connect(self) -> None:
         down_goes_to(self.list, self.filter)
-        for name, interval, run in (
-            ("typed", TYPING_MS, self._filter_now),
-            ("arrange", ARRANGE_MS, self.list.rows.arrange),
-            ("watch", WATCH_MS, self._list_again),
-            ("index", INDEX_MS, self.index_shelves),
-        ):
-            self._timers[name].setSingleShot(True)
-            self._timers[name].setInterval(interval)
-            self._timers[name].timeout.connect(run)
         self.folder_index.listed.connect(self._listed)
         self.folder_index.failed.connect(self._not_listed)
         self.folder_index.learned.connect(self._learn)
@@ -173,7 +168,7 @@ class FindPage(QWidget):
         self.pin_button.clicked.connect(self.pin_folder)
         self.up.clicked.connect(self.go_up)
         self.path_line.returnPressed.connect(self._go_to_typed)
-        self.filter.textChanged.connect(lambda text: self._timers["typed"].start())
+        self.filter.textChanged.connect(lambda text: self._typed.start())
         self.filter.returnPressed.connect(self._filter_entered)
         self.everywhere.toggled.connect(self._everywhere_changed)
         self.filter_bar.changed.connect(self._filter_changed)
@@ -207,7 +202,7 @@ class FindPage(QWidget):
 
     @property
     def busy(self) -> bool:
-        waiting = any(self._timers[name].isActive() for name in ("typed", "arrange", "watch"))
+        waiting = any(each.isActive() for each in (self._typed, self._arrange, self._changed))
         return waiting or self.folder_index.busy or self.glance.busy
 
     # What is on show
@@ -268,7 +263,7 @@ class FindPage(QWidget):
 
     def _pins_changed(self) -> None:
         self.folder_changed.emit()
-        self._timers["index"].start()
+        self._index.start()
 
     def index_shelves(self) -> None:
         self.folder_index.index_shelves()
@@ -357,7 +352,7 @@ class FindPage(QWidget):
             self.everywhere.blockSignals(False)
             self._say_scope()
             self.filter.clear()
-            self._timers["typed"].stop()
+            self._typed.stop()
             self.filter_bar.set_text("")
         known = {str(row.entry.ref): row for row in self.list.rows.rows} if again else {}
         before = [known.get(str(entry.ref)) if known else None for entry in entries]
@@ -380,7 +375,7 @@ class FindPage(QWidget):
     def _watch(self, place: DataRef) -> None:
         if self._watcher is None:
             self._watcher = QFileSystemWatcher(self)
-            self._watcher.directoryChanged.connect(lambda path: self._timers["watch"].start())
+            self._watcher.directoryChanged.connect(lambda path: self._changed.start())
         if self._watcher.directories():
             self._watcher.removePaths(self._watcher.directories())
         if place.is_local:
@@ -441,8 +436,8 @@ class FindPage(QWidget):
 
     def _learn(self, found: dict[DataRef, DatasetSummary]) -> None:
         """Show what was found out."""
-        if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
-            self._timers["arrange"].start()
+        if self.list.rows.learn(found) and not self._arrange.isActive():
+            self._arrange.start()
         self.filter_bar.show_rows(self.list.rows.rows)
         self._say_count()
 
@@ -458,11 +453,11 @@ class FindPage(QWidget):
 
     def _filter_entered(self) -> None:
         if self.place is not None and self.records.can_search(self.place) and not self.everywhere.isChecked():
-            self._timers["typed"].stop()
+            self._typed.stop()
             self.records.search(self.place, self.filter.text().strip())
             return
-        if self._timers["typed"].isActive():
-            self._timers["typed"].stop()
+        if self._typed.isActive():
+            self._typed.stop()
             self._filter_now()
         self.list.setFocus()
 

@@ -6,8 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..later import Later
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -32,11 +33,7 @@ class ComingPieces(QObject):
         self._session = session
         self._coming: set[DataRef] = set()
         self._news: set[DataRef] = set()  # of which a piece came since the last frame was asked for
-        self._arrival, self._retry = QTimer(self), QTimer(self)
-        for timer, interval in ((self._arrival, ARRIVED_MS), (self._retry, RETRY_MS)):
-            timer.setSingleShot(True)
-            timer.setInterval(interval)
-            timer.timeout.connect(self.more)
+        self._arrival, self._retry = (Later(self, wait, self.more.emit) for wait in (ARRIVED_MS, RETRY_MS))
         session.arrived.connect(self._arrived)
 
     @property

@@ -7,7 +7,7 @@ from math import atan2, degrees
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QCursor,
@@ -28,6 +28,7 @@ from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.workspace.comparison import Divide, Way
 
 from ..frame_image import image_of
+from ..later import Later
 from ..picture_painter import picture_painter
 from ..theme import LIGHT, Theme
 from .corner_tool import CornerTool
@@ -118,10 +119,7 @@ class MapCanvas(QWidget):
         self._last: QPointF | None = None
         self._box: QRectF | None = None
         self._doing = ""
-        self._settle = QTimer(self)
-        self._settle.setSingleShot(True)
-        self._settle.setInterval(SETTLE_MS)
-        self._settle.timeout.connect(self.view_changed)
+        self._settle = Later(self, SETTLE_MS, self.view_changed.emit)
 
     # What to show
 

@@ -20,6 +20,7 @@ from brisk_atlas.core.workspace.stacks import stacks_of, subtracted
 from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 
 from ..commands import Commands
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from .blinker import Blinker
@@ -104,10 +105,7 @@ class MapPane(QWidget):
         column.addWidget(self.dates)
         column.addWidget(self.rows_dates)
         column.addWidget(self.canvas, 1)
-        self._hover = QTimer(self)
-        self._hover.setSingleShot(True)
-        self._hover.setInterval(HOVER_MS)
-        self._hover.timeout.connect(self._read_change)
+        self._hover = Later(self, HOVER_MS, self._read_change)
         self._pointer: tuple[float, float] | None = None
         self._reading: Job | None = None
         self._faults: dict[str, str] = {}
@@ -126,10 +124,7 @@ class MapPane(QWidget):
         self.comparing.pane_wanted.connect(self.pane_wanted)
         self.renderer.drawn.connect(self._drawn)
         self.renderer.begun.connect(self.canvas.show_begun)
-        self._again = QTimer(self)
-        self._again.setSingleShot(True)
-        self._again.setInterval(AGAIN_MS)
-        self._again.timeout.connect(self.draw)
+        self._again = Later(self, AGAIN_MS, self.draw)
         self._unfinished: set[DataRef] = set()
         self._pieces = ComingPieces(session)
         self._pieces.more.connect(self.draw)

@@ -6,7 +6,7 @@ import time
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.language import tr
@@ -16,6 +16,7 @@ from brisk_atlas.core.relief.pace import Pace
 from brisk_atlas.core.relief.rays import UNDIVIDED, Division, Look
 from brisk_atlas.core.system.jobs import Job
 
+from ..later import Later
 from ..session import Session
 from .relief_content import ReliefContent
 from .relief_drapes import drapes_of, heights_of, space_around_content
@@ -67,10 +68,7 @@ class ReliefDriver(QObject):
         self._standing: Job | None = None  # layers that stand
         self._again = False
         self._complete = False  # all windows are there; edges can be smoothed
-        self._still = QTimer(self)
-        self._still.setSingleShot(True)
-        self._still.setInterval(STILL_MS)
-        self._still.timeout.connect(self._draw)
+        self._still = Later(self, STILL_MS, self._draw)
 
     @property
     def busy(self) -> bool:

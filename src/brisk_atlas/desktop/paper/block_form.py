@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFormLayout, QGridLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import MINIMUM_MM, BlockKind, Paper, PaperBlock
 
+from ..later import Later
 from ..plain_text import PlainLabel
 
 WORDS = tr(
@@ -61,10 +62,7 @@ class BlockForm(QWidget):
         column.addLayout(form)
         column.addLayout(grid)
         column.addWidget(self.framed)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
-        self._rest.timeout.connect(self._take)
+        self._rest = Later(self, REST_MS, self._take)
         self.text.textChanged.connect(lambda: None if self._filling else self._rest.start())
         for spin in (self.letters, *self.sides.values()):
             spin.setKeyboardTracking(False)

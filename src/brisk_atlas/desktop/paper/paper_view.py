@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
@@ -17,6 +17,7 @@ from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateView
 
 from ..frame_image import picture_of
 from ..icons import icon
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -101,9 +102,7 @@ class PaperView(QWidget):
         self.note = PlainLabel("")
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
+        self._rest = Later(self, REST_MS, self._draw)
         self._lay_out()
         self._connect()
         self.use_theme(LIGHT)
@@ -196,7 +195,6 @@ class PaperView(QWidget):
             lambda dots: self._change(tr("dots an inch"), lambda paper: paper._replace(dots=dots))
         )
         self.form.pages_wanted.connect(self._change_pages)
-        self._rest.timeout.connect(self._draw)
         self.session.work_changed.connect(self._work_changed)
         viewport = self.area.viewport()
         assert viewport is not None

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Lane
 
+from ..later import Later
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -40,10 +41,7 @@ class RecipeLooker(QObject):
         self.dropped = False
         self._job: Job | None = None
         self._store: Any = None
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(WAIT_MS)
-        self._timer.timeout.connect(self._begin)
+        self._timer = Later(self, WAIT_MS, self._begin)
 
     @property
     def busy(self) -> bool:

@@ -25,6 +25,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.system.jobs import Job
 
+from ..later import Later
 from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
 from ..theme import Theme
@@ -106,10 +107,7 @@ class Builder(QDialog):
         self.use.setObjectName("main")
         self.use.clicked.connect(self._take)
         self._lay_out()
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(TRY_MS)
-        self._timer.timeout.connect(self._try)
+        self._timer = Later(self, TRY_MS, self._try)
         self.expression.textChanged.connect(self._timer.start)
         self.type.currentIndexChanged.connect(self._timer.start)
         self._job: Job | None = None

@@ -7,7 +7,7 @@ from dataclasses import replace
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, FeatureQuery, Layer, RowsPart, TableView
@@ -15,6 +15,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -82,10 +83,7 @@ class SheetDrawer(QWidget):
         self.filter_line = FilterLine(session, self.grid)
         self.tools = SheetTools(session, self.grid, self)
         self.fields = FieldActs(session, self.grid, lambda: self.layer, self.put, self.tools.column_menu)
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(SUM_LATER_MS)
-        self._later.timeout.connect(self._sum_up)
+        self._later = Later(self, SUM_LATER_MS, self._sum_up)
         self._lay_out()
         self.filter_line.look_changed.connect(self.put)
         self.grid.picked.connect(self._picked)

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, BadExpression, Layer
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.jobs import Job
 
+from ..later import Later
 from ..plain_text import PlainLabel
 from ..session import Session
 from .expression_edit import ExpressionEdit, words_for
@@ -63,10 +64,7 @@ class FilterLine(QWidget):
         column.setSpacing(0)
         column.addLayout(row)
         column.addWidget(self.wrong)
-        self._try = QTimer(self)
-        self._try.setSingleShot(True)
-        self._try.setInterval(TRY_MS)
-        self._try.timeout.connect(self._count_matches)
+        self._try = Later(self, TRY_MS, self._count_matches)
         self.edit.entered.connect(self.apply)
         self.edit.textChanged.connect(self._typed)
 

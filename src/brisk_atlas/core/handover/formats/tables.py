@@ -135,6 +135,7 @@ def write_xlsx(flow: Flow, path: Path, options: Mapping[str, Any], context: Step
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.styles import Font
 
+    _check_room(flow, path, flow.count or 0)
     book = Workbook(write_only=True)
     sheet = book.create_sheet(path.stem[:31] or "rows")
     sheet.freeze_panes = "A2"
@@ -170,6 +171,7 @@ def _cell(value: Any) -> Any:
 def write_ods(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     """Write rows as an OpenDocument sheet. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
+    _check_room(flow, path, flow.count or 0)
     tables = [_flat(table) for table in _as_columns(flow, options["geometry"], options["decimals"], context)]
     whole = pa.concat_tables(tables)
     _check_room(flow, path, whole.num_rows)
