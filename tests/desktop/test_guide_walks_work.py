@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu
 from brisk_atlas import demo
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.sketching import sketch_of
+from brisk_atlas.desktop.console.console_window import ConsoleWindow
 from brisk_atlas.desktop.settings.settings_window import SettingsWindow
 from brisk_atlas.desktop.welcome.help_window import HelpWindow
 from guide_hand import ALT, BOTH, CTRL, MOUSE, Hand
@@ -197,3 +198,17 @@ def test_read_help_on_where_one_is(hand, way):
         hand.key(Qt.Key.Key_F1)
     box = hand.window.findChild(HelpWindow)
     assert box.isVisible() and "map" in box.text.toPlainText() and hand.steps == (3 if way == MOUSE else 1)
+
+
+@BOTH
+def test_work_in_python_beside_the_window(hand, way, qtbot):
+    hand.do(way, "console")
+    panel = hand.window.findChild(ConsoleWindow)
+    lines = panel.text._control
+    qtbot.waitUntil(lambda: "In [1]:" in lines.toPlainText(), timeout=60_000)
+    hand.steps += 2
+    qtbot.keyClicks(lines, "Statistics('elevation_2029').run(workspace).unit")
+    qtbot.keyClick(lines, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "Out[1]: 'm'" in lines.toPlainText(), timeout=60_000)
+    assert hand.steps == 5
+    panel.close()

@@ -72,11 +72,11 @@ def _datasets(window: AtlasWindow) -> Iterator[Choice]:
         yield Choice(ref.name, tr("dataset, opened lately"), "database",
                      lambda ref=ref: window.session.open_refs([ref]))  # type: ignore[misc]  # fmt: skip
     for path in shelves.projects:
-        yield Choice(path.name, "project", "folder-notch-open", lambda path=path: window.project.open(path))  # type: ignore[misc]
+        yield Choice(path.name, tr("project"), "folder-notch-open", lambda path=path: window.project.open(path))  # type: ignore[misc]
 
 
 def _help(words: str, open_help: Callable[[str], object]) -> Iterator[Choice]:
     from brisk_atlas.help import sections_with
 
     for section in sections_with(words)[:MOST_OF_A_KIND]:
-        yield Choice(section.title, "help", "question", lambda title=section.title: open_help(title))  # type: ignore[misc]
+        yield Choice(section.title, tr("help"), "question", lambda title=section.title: open_help(title))  # type: ignore[misc]

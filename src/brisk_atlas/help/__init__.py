@@ -1,10 +1,12 @@
-"""The guide that ships with the application, by its sections."""
+"""The guide that ships with the application, by its sections, in the language that is spoken where it has that."""
 
 from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
 from typing import NamedTuple
+
+from brisk_atlas.core.model.language import language_in_use, tr
 
 GUIDE = Path(__file__).parent / "guide.md"
 
@@ -16,11 +18,17 @@ class GuideSection(NamedTuple):
     text: str
 
 
-@cache
 def sections() -> tuple[GuideSection, ...]:
     """Return the sections of the guide in their order."""
-    head, *others = GUIDE.read_text("utf-8").split("\n## ")
-    found = [GuideSection("Where to begin", head.partition("\n")[2].strip())]
+    return sections_in(language_in_use())
+
+
+@cache
+def sections_in(language: str) -> tuple[GuideSection, ...]:
+    """Return the sections of the guide in a language, in English where it has no other."""
+    own = GUIDE.with_name(f"guide.{language}.md")
+    head, *others = (own if own.exists() else GUIDE).read_text("utf-8").split("\n## ")
+    found = [GuideSection(tr("Where to begin"), head.partition("\n")[2].strip())]
     for each in others:
         title, _, text = each.partition("\n")
         found.append(GuideSection(title.strip(), text.strip()))

@@ -41,6 +41,7 @@ class HelpWindow(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Tasks"))
         self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.none = PlainLabel(tr("No task has all of these words."))
         self.none.setObjectName("quiet")
         self.text = QTextBrowser()
