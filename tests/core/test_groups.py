@@ -8,7 +8,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import DataKind, DataRef, Layer, VectorStyle
 from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.project_file import read, save
-from brisk_atlas.core.workspace.work import WorkState
+from brisk_atlas.core.workspace.undoable_work import WorkState
 
 
 def work_of(count: int) -> Work:

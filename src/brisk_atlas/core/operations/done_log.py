@@ -18,7 +18,8 @@ from brisk_atlas.core.model import DataRef, Layer
 from brisk_atlas.core.model.table_view import PLAIN_ROWS
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.workspace.project_file import save
-from brisk_atlas.core.workspace.work import Work, WorkState
+from brisk_atlas.core.workspace.undoable_work import WorkState
+from brisk_atlas.core.workspace.work import Work
 from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX
 
 from . import to_json

@@ -11,12 +11,14 @@ from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
     from .answers import Answers
-    from .work import Picks, Place, Work, WorkState
+    from .undoable_work import Picks, Place, WorkState
+    from .work import Work
     from .workspace import OpenedPart, Workspace
 
 _HOMES = {
     "answers": ("Answers",),
-    "work": ("Picks", "Place", "Work", "WorkState"),
+    "undoable_work": ("Picks", "Place", "WorkState"),
+    "work": ("Work",),
     "workspace": ("OpenedPart", "Workspace"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}

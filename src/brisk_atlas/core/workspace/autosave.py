@@ -15,7 +15,7 @@ from brisk_atlas.core.system.folders import make_private, state_folder
 from brisk_atlas.core.system.processes import is_running, own_mark
 
 from .project_file import SUFFIX, project_bytes, read
-from .work import Place, WorkState
+from .undoable_work import Place, WorkState
 
 log = logging.getLogger(__name__)
 Step = tuple[str, WorkState]  # what was done, and the work before it

@@ -10,7 +10,8 @@ from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperGrid, PaperSize
 from .comparison import Way
 from .plates import Plate, PlateKind, PlateView
 from .stacks import Stacks, stacks_of, subtracted
-from .work import Work, WorkState
+from .undoable_work import WorkState
+from .work import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer

@@ -22,7 +22,8 @@ from .named_places import NamedPlace
 from .plates import Album
 from .saved_album import SavedAlbum, SavedComparison, album_from, saved_album
 from .saved_layers import SavedEye, SavedGroup, SavedLayer, SavedValue, layer_from, saved_layer
-from .work import Place, Work, WorkState
+from .undoable_work import Place, WorkState
+from .work import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import Recipe

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from .answers import Answers
     from .autosave import Unsaved
     from .preflight import PreflightResult
-    from .work import Place, WorkState
+    from .undoable_work import Place, WorkState
 
 PROJECT_SUFFIX = ".brisk.json"
 Report = Callable[[float, str], None]
