@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import os
+import subprocess
+import sys
 
 import numpy as np
 import pyarrow as pa
@@ -16,6 +19,7 @@ from hypothesis import strategies as st
 
 from brisk_atlas import cli
 from brisk_atlas.core.compare.delivery import RowState, changes_listed, delivery_change
+from brisk_atlas.core.compare.patch import changed_features
 from brisk_atlas.core.compare.row_match import MatchedBy, guess_key
 from brisk_atlas.core.compare.value_change import changed_values
 from brisk_atlas.core.model import AtlasError, DataRef
@@ -264,6 +268,26 @@ def test_datasets_are_compared_layer_by_layer_and_the_changes_written(deliveries
     page = report.read_text()
     assert "&lt;b&gt;barn&lt;/b&gt;" in page and "<b>barn" not in page and "floors → storeys" in page
     assert page.count("<rect ") == 5 and "fissures: removed" in page
+
+
+def test_layers_without_a_field_in_common_have_a_patch_with_the_rows_of_both():
+    before = survey(12)
+    shapes = shapely.from_wkb(before.wkb.to_numpy(zero_copy_only=False))[:5]
+    after = features(pa.table({"depth": pa.array([1.5] * 5), "kind": ["a"] * 5}), shapely.centroid(shapes))
+    found = changed_features(before, after, delivery_change(before, after))
+    kinds = found.table.column("change").to_pylist()
+    assert kinds.count("added") == 5 and kinds.count("removed") == 12 and len(found.wkb) == 17
+    assert found.table.column("depth").to_pylist() == [1.5] * 5 + [None] * 12
+
+
+def test_the_report_is_in_the_language_of_who_writes_it(deliveries, tmp_path):
+    page = tmp_path / "changes.html"
+    words = {**os.environ, "BRISK_ATLAS_LANGUAGE": "de"}
+    compare = [sys.executable, "-m", "brisk_atlas", "compare", *map(str, deliveries), "--report", str(page)]
+    done = subprocess.run(compare, env=words, capture_output=True, text=True)
+    text = page.read_text()
+    assert done.returncode == 1 and '<html lang="de">' in text and "Was sich von A" in text and "geändert" in text
+    assert "What changed" not in text and ">removed<" not in text and "geändert" in done.stdout
 
 
 def test_the_command_says_by_its_exit_whether_anything_differs(deliveries, capsys, tmp_path):

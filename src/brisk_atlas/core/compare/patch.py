@@ -52,10 +52,12 @@ def changed_features(a: Features, b: Features, change: DeliveryChange) -> Featur
     if change.distance is not None:
         distance[len(match.only_b) : len(rows_b)] = np.where(shape[changed], change.distance[changed], np.nan)
     now = table_of(b).take(pa.array(rows_b))
-    gone = table_of(a).take(pa.array(match.only_a)).rename_columns(_renamed(a, change))
-    gone = gone.select([name for name in now.column_names if name in gone.column_names])
-    gone = pa.table([_as(gone.column(n), now.field(n).type) for n in gone.column_names], names=gone.column_names)
-    table = pa.concat_tables([now, gone], promote_options="default")
+    left = table_of(a).take(pa.array(match.only_a)).rename_columns(_renamed(a, change))
+    gone = [
+        _as(left.column(field.name), field.type) if field.name in left.column_names else pa.nulls(len(left), field.type)
+        for field in now.schema
+    ]
+    table = pa.concat_tables([now, pa.table(gone, schema=now.schema)])
     own = (CHANGE, FIELDS, DISTANCE)
     table = table.rename_columns([f"{name}_" if name in own else name for name in table.column_names])
     head = pa.table({

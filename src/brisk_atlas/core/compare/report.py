@@ -12,6 +12,8 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import crs_label
 from brisk_atlas.core.system.atomic_write import write_whole
@@ -46,17 +48,18 @@ def write_report(cache: DataCache, change: DatasetChange, path: Path) -> None:
 
 def report_page(cache: DataCache, change: DatasetChange) -> str:
     """Return the page as HTML; names and values are shown as plain text."""
-    from jinja2 import Environment, FileSystemLoader
-
-    environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    return environment.get_template("report.html.jinja").render(
-        a=str(change.refs[0].name),
-        b=str(change.refs[1].name),
-        differs=change.differs,
-        parts=[_part(cache, part) for part in change.parts],
-        record=[(row.label, _word(row.a), _word(row.b)) for row in change.record],
-        wide=WIDE,
-        tall=TALL,
+    return (
+        page_templates(HERE)
+        .get_template("report.html.jinja")
+        .render(
+            a=str(change.refs[0].name),
+            b=str(change.refs[1].name),
+            differs=change.differs,
+            parts=[_part(cache, part) for part in change.parts],
+            record=[(row.label, _word(row.a), _word(row.b)) for row in change.record],
+            wide=WIDE,
+            tall=TALL,
+        )
     )
 
 
@@ -107,4 +110,4 @@ def map_boxes(changed: Features) -> Iterator[MapBox]:
 
 
 def _word(value: Any) -> str:
-    return "not stated" if value is None or value == () else str(value)
+    return tr("not stated") if value is None or value == () else str(value)

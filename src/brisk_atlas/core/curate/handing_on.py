@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError
-from brisk_atlas.core.record.brief_sections import brief
+from brisk_atlas.core.model.page_templates import page_templates
+from brisk_atlas.core.record.brief_sections import NOT_STATED, brief
 from brisk_atlas.core.record.checks import completeness
 from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.record.elements import element_id, stated_places
@@ -86,10 +87,7 @@ def html_page(document: Document, picture: bytes | None = None, *, derived: Iter
 
     `picture` is a PNG; `derived` are sections of what the data tells.
     """
-    from jinja2 import Environment, FileSystemLoader
-
     record, standard = document.record, document.standard
-    environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     whole = []
     for place, value in stated_places(record):
         element = element_id(place)
@@ -99,19 +97,24 @@ def html_page(document: Document, picture: bytes | None = None, *, derived: Iter
             section = element_of(place[:1]).section
             whole.append((section, label_of(place), standard.word(element), shown(element_of(place), value)))
     full = completeness(record, standard)
-    return environment.get_template("page.html.jinja").render(
-        title=record.title or document.path.name,
-        record=record,
-        standard=standard.name,
-        name=document.path.name,
-        sections=brief(record),
-        derived=list(derived),
-        whole=whole,
-        complete=f"{full.stated} of {full.asked}",
-        picture=b64encode(picture).decode() if picture else "",
-        map=locator(record.boxes),
-        wide=MAP_WIDE,
-        tall=MAP_TALL,
+    return (
+        page_templates(HERE)
+        .get_template("page.html.jinja")
+        .render(
+            not_stated=NOT_STATED,
+            title=record.title or document.path.name,
+            record=record,
+            standard=standard.name,
+            name=document.path.name,
+            sections=brief(record),
+            derived=list(derived),
+            whole=whole,
+            complete=f"{full.stated} of {full.asked}",
+            picture=b64encode(picture).decode() if picture else "",
+            map=locator(record.boxes),
+            wide=MAP_WIDE,
+            tall=MAP_TALL,
+        )
     )
 
 

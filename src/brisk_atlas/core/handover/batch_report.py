@@ -8,6 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.model.words import size_text
 from brisk_atlas.core.system.atomic_write import write_whole
 
@@ -48,15 +49,12 @@ def write_report(recipe: Recipe, outcomes: Sequence[TaskOutcome], seconds: float
 
 
 def _page(recipe: Recipe, outcomes: Sequence[TaskOutcome], seconds: float) -> str:
-    from jinja2 import Environment, FileSystemLoader
-
-    environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     sizes = {}
     for outcome in outcomes:
         for each in outcome.written:
             path = Path(each["path"])
             sizes[each["path"]] = size_text(path.stat().st_size) if path.is_file() else ""
-    return environment.get_template("batch_report.html.jinja").render(
+    return page_templates(HERE).get_template("batch_report.html.jinja").render(
         recipe=recipe, outcomes=outcomes, totals=totals(outcomes), seconds=seconds, sizes=sizes,
         at=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"), failed=FAILED,
         steps=[step for branch in recipe.branches for step in branch.steps],

@@ -25,6 +25,9 @@ _SHOWN = {
     "circle": tr("circle"), "square": tr("square"), "triangle": tr("triangle"), "cross": tr("cross"),
     "pin": tr("pin"), "round": tr("round"), "mitre": tr("mitre"), "bevel": tr("bevel"), "flat": tr("flat"),
     "waiting": tr("waiting"), "running": tr("running"), "done": tr("done"), "failed": tr("failed"),
+    "added": tr("added"), "removed": tr("removed"), "unchanged": tr("unchanged"), "shape": tr("shape"),
+    "values": tr("values"), "shape and values": tr("shape and values"),
+    "not compared in full": tr("not compared in full"),
     "done before": tr("done before"), "yes": tr("yes"), "no": tr("no"),
 }  # fmt: skip
 _GEOMETRIES = ("Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon")

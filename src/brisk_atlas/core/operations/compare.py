@@ -12,6 +12,7 @@ from brisk_atlas.core.compare.delivery import DeliveryChange, RowState, matched_
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
 
@@ -36,7 +37,7 @@ class CompareResult:
         same = [part.name for part in parts if part.state is PartState.SAME]
         lines = [line for part in parts if part.state is not PartState.SAME for line in part_lines(part)]
         if same:
-            lines.append(f"unchanged: {', '.join(same)}")
+            lines.append(tr("unchanged: {parts}", parts=", ".join(same)))
         if self.change.record:
             labels = sorted({row.label for row in self.change.record})
             lines.append(
@@ -59,9 +60,9 @@ class CompareResult:
 
 def part_lines(part: PartChange) -> list[str]:
     """Return what became of a part, a line each."""
+    lines = [f"{part.name}: {shown(part.state)}"]
     if part.state in (PartState.ADDED, PartState.REMOVED):
-        return [f"{part.name}: {part.state}"]
-    lines = [f"{part.name}: {part.state}"]
+        return lines
     lines += [f"  {label}: {a} -> {b}" for label, a, b in part.facts]
     lines += [f"  {line}" for line in row_lines(part.rows)] if part.rows is not None else []
     lines += [
@@ -92,9 +93,10 @@ def row_lines(change: DeliveryChange) -> Iterator[str]:
             "rows whose key another row has too: {a:,} in A, {b:,} in B; they are matched in their order", a=a, b=b
         )
     fields = change.fields
-    for words_, names in (("added", fields.added), ("dropped", fields.dropped)):
-        if names:
-            yield tr("fields {words_}: {names}", words_=words_, names=", ".join(names))
+    if fields.added:
+        yield tr("fields added: {names}", names=", ".join(fields.added))
+    if fields.dropped:
+        yield tr("fields dropped: {names}", names=", ".join(fields.dropped))
     for old, new in fields.renamed:
         yield tr("field renamed, as their values agree: {old} -> {new}", old=old, new=new)
     for name, old, new in fields.retyped:
@@ -108,12 +110,12 @@ def row_lines(change: DeliveryChange) -> Iterator[str]:
 
 
 _LABELS = {
-    RowState.ADDED: "added",
-    RowState.REMOVED: "removed",
-    RowState.SHAPE: "changed in shape",
-    RowState.VALUES: "changed in values",
-    RowState.BOTH: "changed in shape and values",
-    RowState.UNCHANGED: "unchanged",
+    RowState.ADDED: tr("added"),
+    RowState.REMOVED: tr("removed"),
+    RowState.SHAPE: tr("changed in shape"),
+    RowState.VALUES: tr("changed in values"),
+    RowState.BOTH: tr("changed in shape and values"),
+    RowState.UNCHANGED: tr("unchanged"),
 }
 
 

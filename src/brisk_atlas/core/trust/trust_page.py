@@ -7,9 +7,12 @@ from datetime import datetime
 from pathlib import Path
 
 from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.record.values import code_lists
 from brisk_atlas.core.system.atomic_write import write_whole
 
+from .names_of_tests import name_of_test
 from .trust_finding import TrustReport
 
 HERE = Path(__file__).parent
@@ -17,12 +20,12 @@ HERE = Path(__file__).parent
 
 def write_trust_page(title: str, reports: Sequence[TrustReport], path: Path) -> None:
     """Write the reports on the layers of a dataset as a page; its rows are counted from 1. Raises CannotWrite."""
-    from jinja2 import Environment, FileSystemLoader
-
-    environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    environment.filters["number"] = lambda value: grouped(value, ",.2f") if abs(value) >= 1000 else f"{value:.6f}"
-    text = environment.get_template("trust_page.html.jinja").render(
-        title=title, reports=reports, qualities=code_lists()["quality"],
+    templates = page_templates(HERE)
+    templates.filters["number"] = lambda value: grouped(value, ",.2f") if abs(value) >= 1000 else f"{value:.6f}"
+    templates.filters["name_of_test"] = name_of_test
+    text = templates.get_template("trust_page.html.jinja").render(
+        title=title, reports=reports, severities={"fault": tr("fault"), "caution": tr("caution"), "note": tr("remark")},
+        qualities=code_lists()["quality"],
         at=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),
     )  # fmt: skip
     write_whole(path, text.encode("utf-8", "replace"))
