@@ -26,8 +26,8 @@ DEGREES = "EPSG:4326"
 SURVEY = "survey"
 MOST_NAMED = 5  # damaged records that are named
 UNITS = {field.name: field.unit for field in NUMBERS}
-MEANINGS = {"time": "time, UTC", SURVEY: "survey identifier"}
-MEANINGS |= {field.name: field.meaning for field in NUMBERS} | {code.name: code.meaning for code in CODES}
+MEANINGS = {"time": tr("time, UTC"), SURVEY: tr("survey identifier")}
+MEANINGS |= {field.name: tr(field.meaning) for field in (*NUMBERS, *CODES)}
 
 
 @dataclass(frozen=True)

@@ -18,11 +18,13 @@ MOST_BYTES = 1_000_000  # of a header of the tabular form
 
 @dataclass(frozen=True)
 class HeaderEntry:
-    """One entry: what it is, what is stated in plain words, and where: the number of the card, 0 for none."""
+    """One entry: what it is, what is stated in plain words, and where: the number of the card, 0 for none. A value is
+    `coded` where it is the format's word for a code."""
 
     words: str
     value: str
     card: int
+    coded: bool = False
 
 
 @dataclass(frozen=True)
@@ -78,8 +80,10 @@ def _with_notes(entries: list[HeaderEntry]) -> tuple[HeaderEntry, ...]:
 def _entry(field: HeaderField, stored: str) -> HeaderEntry:
     value = stored.strip()
     if value and field.values:
-        value = field.values.get(value, f"code {value}, which the format does not name")
-    elif value and field.words in DATES:
+        named = field.values.get(value)
+        value = named or tr("code {value}, which the format does not name", value=value)
+        return HeaderEntry(field.words, value, field.card, named is not None)
+    if value and field.words in DATES:
         value = _day(value)
     return HeaderEntry(field.words, value, field.card)
 

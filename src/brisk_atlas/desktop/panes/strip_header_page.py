@@ -57,7 +57,13 @@ class StripHeaderPage(QWidget):
             return
         self.header = header
         if header is not None:
-            rows = [{"entry": each.words, "stated": each.value, "record": each.card or None} for each in header.entries]
+            rows = [
+                {
+                    "entry": tr(each.words), "stated": tr(each.value) if each.coded else each.value,
+                    "record": each.card or None,
+                }
+                for each in header.entries
+            ]  # fmt: skip
             schema = pa.schema([("entry", pa.string()), ("stated", pa.string()), ("record", pa.int32())])
             self.words.show_table(pa.Table.from_pylist(rows, schema), [tr("Entry"), tr("Stated"), tr("Record")])
             self.text.setPlainText("\n".join(header.records))
