@@ -114,6 +114,8 @@ def test_the_tabular_form_says_the_same(tmp_path):
     assert header.stated("vessel") == "SV PETREL" and header.stated("magnetics") == "collected"
     assert header.stated("vertical datum of depths") == "code 77, which the format does not name"
     assert header.stated("OWN") == "x"
+    coded = {each.words for each in header.entries if each.coded}  # which are the format's own words, to be translated
+    assert "magnetics" in coded and coded.isdisjoint({"vessel", "vertical datum of depths", "OWN"})
     path.write_text("\n".join([lines[0], lines[1].replace("2606.7", "deep"), lines[2]]) + "\n")
     assert "1 record is damaged" in read.open(path).warnings[0] and rows(path).column("depth_m")[0].as_py() is None
     path.write_text("A\tB\n1\t2\n")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -73,7 +73,7 @@ def _with_notes(entries: list[HeaderEntry]) -> tuple[HeaderEntry, ...]:
         if not entry.words and found and found[-1].words == "further notes":
             found[-1] = HeaderEntry(found[-1].words, f"{found[-1].value}\n{entry.value}".strip(), found[-1].card)
         elif entry.value or entry.words == "further notes":
-            found.append(HeaderEntry(entry.words or "further notes", entry.value, entry.card))
+            found.append(replace(entry, words=entry.words or "further notes"))
     return tuple(entry for entry in found if entry.value)
 
 
