@@ -18,7 +18,7 @@ from PIL import Image
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core.album.markdown_text import as_html
-from brisk_atlas.core.album.page_file import album_page
+from brisk_atlas.core.album.page_file import SAID, album_page
 from brisk_atlas.core.album.page_parts import (
     PageContent,
     PageFeatures,
@@ -32,6 +32,7 @@ from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.model import CannotRead, ColumnView, DataRef
+from brisk_atlas.core.model.language import CHOICE, use_language
 from brisk_atlas.core.paper.font_subset import subset
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.groups import Group
@@ -77,9 +78,24 @@ def test_a_hostile_text_is_text_everywhere(text):
     addresses = [each.get("src") for each in root.iter("img")] + [each.get("href") for each in root.iter("link")]
     assert all(each.startswith("data:") for each in addresses)
     (data,) = root.xpath("//script[@id='features']/text()")
-    assert json.loads(data)["part-1"][0]["rows"] == [[text]]
+    assert json.loads(data)["parts"]["part-1"][0]["rows"] == [[text]]
     assert root.find(".//h1").text_content() == text
     assert root.xpath("//td/text()") == [text] and root.xpath("//img/@alt")[0].startswith(text)
+
+
+def test_a_page_speaks_the_language_of_who_writes_it(monkeypatch):
+    def said(page):
+        return json.loads(html.document_fromstring(page).xpath("//script[@id='features']/text()")[0])["words"]
+
+    assert said(page_of("lava")) == {}
+    monkeypatch.setenv(CHOICE, "en")  # and back at the end
+    use_language("de")
+    try:
+        page = page_of("lava")
+    finally:
+        use_language("en")
+    assert '<html lang="de">' in page and "Zum Inhalt" in page and "To the content" not in page
+    assert said(page)["Closer"] == "Näher" and said(page).keys() == set(SAID.findall(page))
 
 
 def test_the_policy_lets_this_style_and_script_act_and_no_other():

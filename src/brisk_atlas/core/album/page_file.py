@@ -11,9 +11,11 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.paper.font_subset import subset
 
 from .markdown_text import as_html
@@ -22,6 +24,7 @@ from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, Page
 HERE = Path(__file__).parent
 PICTURES = "pictures"
 PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
+SAID = re.compile(r'\bsay\("((?:[^"\\]|\\.)*)"')  # texts of scripts
 FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
@@ -51,13 +54,14 @@ def _page(content: PageContent, version: str, address: Callable[[PagePicture], s
     body = _environment().get_template("parts.html").render(content=content, address=address)
     reliefs = [each for each in content.parts if isinstance(each, PageFigure) and each.relief is not None]
     script = _asset("album.js") + (_asset("relief.js") if reliefs else "")
-    style = _asset("album.css") + _font_faces(_characters(body, data))
+    words = _words_of(script)
+    style = _asset("album.css") + _font_faces(_characters(body, data, words))
     return _environment().get_template("album.html").render(
         content=content, body=Markup(body), version=version, image_sources=image_sources,
         script=Markup(script), script_hash=_hash(script),
         style=Markup(style), style_hash=_hash(style),
         models={each.id: base64.b64encode(each.relief.model).decode() for each in reliefs if each.relief is not None},
-        data=Markup(_script_text(data)),
+        data=Markup(_script_text({"words": words, "parts": data})),
     )  # fmt: skip
 
 
@@ -99,6 +103,12 @@ def _hash(text: str) -> str:
     return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
 
 
+def _words_of(script: str) -> dict[str, str]:
+    """Return what the texts of a script are called in the language of the page; none where that is English."""
+    texts = [json.loads(f'"{each}"') for each in SAID.findall(script)]
+    return {text: tr(text) for text in texts if tr(text) != text}
+
+
 @cache
 def _asset(name: str) -> str:
     return (HERE / "assets" / name).read_text("utf-8")
@@ -106,8 +116,7 @@ def _asset(name: str) -> str:
 
 @cache
 def _environment() -> Environment:
-    made = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
-                       trim_blocks=True, lstrip_blocks=True)  # fmt: skip
+    made = page_templates(HERE / "templates", StrictUndefined)
     made.filters["markdown"] = as_html
     made.tests["passage"] = lambda part: isinstance(part, PagePassage)
     return made

@@ -85,8 +85,9 @@ def _joined(workspace: Workspace, group: Sequence[Plate], name: str, with_maps: 
     legends = {each[0]: each for figure in figures for each in figure.legends}
     notes = [figure.note for figure in figures if figure.note]
     titles = list(dict.fromkeys(plate.title for plate in group if plate.title))
+    title = " / ".join(titles) if len(titles) < 3 else tr("{first} to {last}", first=titles[0], last=titles[-1])
     return replace(
-        figures[0], title=" / ".join(titles) if len(titles) < 3 else f"{titles[0]} to {titles[-1]}", pictures=pictures,
+        figures[0], title=title, pictures=pictures,
         compared=shown, caption="\n\n".join(plate.caption for plate in group if plate.caption), alt=group[0].alt,
         legends=tuple(legends.values())[:MOST_LEGENDS], note=notes[0] if notes else "", relief=None, table=None,
         credits=credits_of([source for plate in group for source in plate.sources]),
@@ -114,7 +115,7 @@ def _figure(workspace: Workspace, plate: Plate, name: str, with_maps: bool) -> P
         else ""
     )
     facts = [plate.view.crs] if plate.view is not None and plate.view.crs and plate.kind is PlateKind.MAP else []
-    facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
+    facts += [tr("captured {day}", day=plate.captured[:10])] if plate.captured else []
     table = PageTable(*plate.table) if plate.table is not None else None
     maps = _maps(workspace, plate) if with_maps and not changed else ()
     figure = PageFigure(name, plate.title, _pictures(plate, maps), plate.caption, plate.alt, facts=tuple(facts),

@@ -2,7 +2,9 @@
 // What a picture does under the hand: it comes closer and moves, two of one place are compared, a click finds features;
 // and tables are sorted. Without this the page has the pictures, captions, legends and rows.
 const CLOSEST = 8, STEP = 1.5, REACH_PX = 6, BLINK_MS = 900, MOVED_PX = 4;
-const features = JSON.parse(document.getElementById("features").textContent);
+const {words, parts: features} = JSON.parse(document.getElementById("features").textContent);
+// A text in the language of the page, with values in the places that it names.
+const say = (text, values = {}) => (words[text] ?? text).replace(/\{(\w+)\}/g, (all, name) => values[name] ?? all);
 const calm = matchMedia("(prefers-reduced-motion: reduce)");
 
 function made(tag, values = {}, ...inside) {
@@ -22,8 +24,8 @@ class Stage {
     frame.tabIndex = 0;
     frame.setAttribute("role", "group");
     const title = frame.querySelector("img").alt;
-    frame.setAttribute("aria-label", `${title}. Plus and minus change the scale, arrow keys move it` + (this.layers.length ? ", Enter says what lies in the middle" : ""));
-    this.tools = made("div", {className: "tools"}, this.tool("+", "Closer", () => this.zoom(STEP)), this.tool("−", "Farther", () => this.zoom(1 / STEP)), this.tool("□", "Whole", () => this.zoom(0)));
+    frame.setAttribute("aria-label", this.layers.length ? say("{title}. Plus and minus change the scale, arrow keys move it, Enter says what lies in the middle", {title}) : say("{title}. Plus and minus change the scale, arrow keys move it", {title}));
+    this.tools = made("div", {className: "tools"}, this.tool("+", say("Closer"), () => this.zoom(STEP)), this.tool("−", say("Farther"), () => this.zoom(1 / STEP)), this.tool("□", say("Whole"), () => this.zoom(0)));
     frame.append(this.tools);
     if (frame.classList.contains("curtain")) this.hang();
     if (frame.classList.contains("blink")) this.alternate();
@@ -67,7 +69,7 @@ class Stage {
     this.line = made("span", {className: "edge"});
     this.grip = made("button", {type: "button", className: "grip", textContent: "⇔"});
     this.grip.setAttribute("role", "slider");
-    this.grip.setAttribute("aria-label", "Curtain between A and B");
+    this.grip.setAttribute("aria-label", say("Curtain between A and B"));
     for (const [name, value] of [["min", 0], ["max", 100]]) this.grip.setAttribute(`aria-value${name}`, value);
     this.frame.append(this.line, this.grip);
     this.grip.addEventListener("pointerdown", (event) => { this.grip.setPointerCapture(event.pointerId); event.stopPropagation(); });
@@ -94,13 +96,13 @@ class Stage {
     this.sheet.style.setProperty("--edge", `${share * 100}%`);
     this.line.style.left = this.grip.style.left = `${this.edge * 100}%`;
     this.grip.setAttribute("aria-valuenow", Math.round(this.edge * 100));
-    this.grip.setAttribute("aria-valuetext", `A to ${Math.round(this.edge * 100)} percent`);
+    this.grip.setAttribute("aria-valuetext", say("A to {share} percent", {share: Math.round(this.edge * 100)}));
   }
 
   alternate() {
     const side = made("button", {type: "button", textContent: "A"});
-    const run = made("button", {type: "button", textContent: "Blink"});
-    side.setAttribute("aria-label", "Show A or B");
+    const run = made("button", {type: "button", textContent: say("Blink")});
+    side.setAttribute("aria-label", say("Show A or B"));
     run.setAttribute("aria-pressed", "false");
     const turn = () => {
       const next = side.textContent === "A" ? "B" : "A";
@@ -112,7 +114,7 @@ class Stage {
     run.onclick = () => {
       timer = timer ? clearInterval(timer) ?? 0 : setInterval(turn, calm.matches ? 3 * BLINK_MS : BLINK_MS);
       run.setAttribute("aria-pressed", String(Boolean(timer)));
-      run.textContent = timer ? "Stop" : "Blink";
+      run.textContent = timer ? say("Stop") : say("Blink");
     };
     this.tools.append(side, run);
   }
@@ -120,8 +122,8 @@ class Stage {
   lineUp() {
     const pictures = [...this.sheet.querySelectorAll("img")], names = pictures.map((each) => each.dataset.name);
     const slider = made("input", {type: "range", min: 0, max: pictures.length - 1, value: 0}), name = made("output", {dir: "auto"});
-    const run = made("button", {type: "button", textContent: "Play"}), row = made("div", {className: "dates"}, run, slider, name);
-    slider.setAttribute("aria-label", "Which picture of the series");
+    const run = made("button", {type: "button", textContent: say("Play")}), row = made("div", {className: "dates"}, run, slider, name);
+    slider.setAttribute("aria-label", say("Which picture of the series"));
     row.style.setProperty("--shape", this.frame.style.getPropertyValue("--shape"));
     const show = (at) => {
       pictures.forEach((each, number) => { each.className = number === at ? "now" : ""; });
@@ -132,7 +134,7 @@ class Stage {
     slider.oninput = () => show(Number(slider.value));
     run.onclick = () => {
       timer = timer ? clearInterval(timer) ?? 0 : setInterval(() => show((Number(slider.value) + 1) % pictures.length), calm.matches ? 3 * BLINK_MS : BLINK_MS);
-      run.textContent = timer ? "Stop" : "Play";
+      run.textContent = timer ? say("Stop") : say("Play");
       run.setAttribute("aria-pressed", String(Boolean(timer)));
     };
     this.frame.classList.add("live");
@@ -207,7 +209,7 @@ class Stage {
   show(found) {
     this.mark?.remove();
     const words = this.frame.closest("figure").querySelector(".picked");
-    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || "missing", dir: "auto"})])), ...charted(layer, row))) : ["Nothing lies there."]));
+    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || say("missing"), dir: "auto"})])), ...charted(layer, row))) : [say("Nothing lies there.")]));
     if (!found.length) return;
     const space = "http://www.w3.org/2000/svg", height = this.width * this.frame.clientHeight / this.frame.clientWidth;
     this.mark = document.createElementNS(space, "svg");
@@ -239,7 +241,7 @@ function charted(layer, row) {
   svg.setAttribute("viewBox", `0 0 ${CHART.width} ${CHART.height}`);
   svg.setAttribute("role", "img");
   const day = (text) => text.slice(0, 10);
-  svg.setAttribute("aria-label", `${series.title}: ${points.length} values from ${day(points[0][0])} to ${day(points.at(-1)[0])}, between ${number(low)} and ${number(high)}`);
+  svg.setAttribute("aria-label", say("{title}: {count} values from {first} to {last}, between {low} and {high}", {title: series.title, count: points.length, first: day(points[0][0]), last: day(points.at(-1)[0]), low: number(low), high: number(high)}));
   const put = (name, values, text = "") => {
     const element = document.createElementNS(SPACE, name);
     for (const [key, value] of Object.entries(values)) element.setAttribute(key, value);
@@ -255,7 +257,7 @@ function charted(layer, row) {
   if (last > first) put("text", {x: CHART.width - 10, y: CHART.height - 6, "text-anchor": "end"}, day(points.at(-1)[0]));
   put("path", {d: at.map((t, n) => `${n ? "L" : "M"}${x(t).toFixed(1)},${y(values[n]).toFixed(1)}`).join(""), class: "line"});
   if (points.length < 40) at.forEach((t, n) => put("circle", {cx: x(t), cy: y(values[n]), r: 2.5}));
-  return [svg, made("p", {className: "quiet", textContent: `From ${series.source}${series.thinned ? ", of many values the lows and highs" : ""}.`, dir: "auto"})];
+  return [svg, made("p", {className: "quiet", textContent: series.thinned ? say("From {source}, of many values the lows and highs.", {source: series.source}) : say("From {source}.", {source: series.source}), dir: "auto"})];
 }
 
 function drawn(kind, path, radius) {

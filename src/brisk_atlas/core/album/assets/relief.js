@@ -41,7 +41,7 @@ class Turning {
     this.first = [this.distance, this.azimuth, this.tilt];
     this.canvas = made("canvas", {className: "turning", tabIndex: 0});
     this.canvas.setAttribute("role", "img");
-    this.canvas.setAttribute("aria-label", "Relief; arrow keys turn it, plus and minus change the distance, 0 brings it back");
+    this.canvas.setAttribute("aria-label", say("Relief; arrow keys turn it, plus and minus change the distance, 0 brings it back"));
     const gl = this.gl = this.canvas.getContext("webgl", {antialias: true, preserveDrawingBuffer: true});
     if (!gl || !gl.getExtension("OES_element_index_uint")) throw new Error("no WebGL");
     const program = gl.createProgram();
@@ -132,7 +132,7 @@ class Turning {
 }
 
 for (const stage of document.querySelectorAll("[data-relief]")) {
-  const button = made("button", {type: "button", textContent: "Turn it"});
+  const button = made("button", {type: "button", textContent: say("Turn it")});
   stage.querySelector(".tools").append(button);
   let shown = null;
   button.onclick = async () => {
@@ -150,12 +150,12 @@ for (const stage of document.querySelectorAll("[data-relief]")) {
         shown.canvas.focus();
       } catch (error) {
         stage.classList.remove("turned");
-        button.textContent = "It can't be turned here";
+        button.textContent = say("It can't be turned here");
         button.disabled = true;
         return;
       }
     }
-    button.textContent = shown ? "Picture" : "Turn it";
+    button.textContent = shown ? say("Picture") : say("Turn it");
     button.setAttribute("aria-pressed", String(Boolean(shown)));
   };
 }
