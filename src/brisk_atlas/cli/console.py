@@ -5,9 +5,9 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.language import tr
@@ -35,20 +35,25 @@ def main(arguments: Sequence[str]) -> int:
     asked = parser().parse_args(arguments)
     # Its history is ours, and what other programs set up for theirs is not run.
     os.environ["IPYTHONDIR"] = str(state_folder("console"))
+    try:
+        names = names_with(asked.project, show_elsewhere if asked.connection is None else show_in_window)
+    except AtlasError as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+        return 1
     if asked.connection is not None:
-        _serve(asked.connection, asked.project)
+        _serve(asked.connection, names)
         return 0
     from IPython.terminal.ipapp import TerminalIPythonApp
 
     app = TerminalIPythonApp.instance(display_banner=False)
     app.initialize([])
-    _set_up(app.shell, asked.project, show_elsewhere)
+    _set_up(app.shell, names)
     print(_greeting(asked.project))
     app.start()
     return 0
 
 
-def _set_up(shell: InteractiveShell, project: Path | None, show: Callable[..., None]) -> None:
+def _set_up(shell: InteractiveShell, names: dict[str, Any]) -> None:
     """Put the names into a shell, and have faults of data reported in their own words, without where in our code."""
 
     def report(
@@ -58,7 +63,7 @@ def _set_up(shell: InteractiveShell, project: Path | None, show: Callable[..., N
         return [str(fault)]
 
     shell.set_custom_exc((AtlasError,), report)
-    shell.push(names_with(project, show))
+    shell.push(names)
     operations = LateOperations(shell.user_ns)
     shell.events.register("pre_run_cell", lambda cell: operations.load(cell.raw_cell))
     operations.load_all()
@@ -69,10 +74,10 @@ def _greeting(project: Path | None) -> str:
     return tr("Python with all operations, such as Export or GridChange; `show(path)` opens data.\n") + layers
 
 
-def _serve(connection: Path, project: Path | None) -> None:
+def _serve(connection: Path, names: dict[str, Any]) -> None:
     from ipykernel.kernelapp import IPKernelApp
 
     app = IPKernelApp.instance()
     app.initialize(["-f", str(connection), "--InteractiveShell.colors=nocolor"])  # the window has its own
-    _set_up(app.shell, project, show_in_window)
+    _set_up(app.shell, names)
     app.start()
