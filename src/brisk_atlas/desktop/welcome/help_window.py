@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import cast
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QTextBlockFormat, QTextCursor, QTextDocument
+from PyQt6.QtGui import QTextBlockFormat, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import (
     QDialog,
     QLineEdit,
@@ -21,6 +21,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.help import GuideSection, sections, sections_with
 
 from ..plain_text import PlainLabel
+from ..theme import MONO
 
 TEXT = Qt.ItemDataRole.UserRole
 WIDTH_PX, HEIGHT_PX, LIST_PX = 900, 620, 270
@@ -95,11 +96,33 @@ class HelpWindow(QDialog):
             self.text.find(words[0], QTextDocument.FindFlag(0))
 
     def _set_apart(self) -> None:
-        """Give lines and paragraphs room."""
-        cursor = QTextCursor(self.text.document())
+        """Give lines and paragraphs room, and code the font that the window has for it."""
+        document = self.text.document()
+        assert document is not None
+        cursor = QTextCursor(document)
+        code = QTextCharFormat()
+        code.setFontFamilies([MONO])
+        for start, end in _code_in(document):
+            cursor.setPosition(start)
+            cursor.setPosition(end, QTextCursor.MoveMode.KeepAnchor)
+            cursor.mergeCharFormat(code)
         cursor.select(QTextCursor.SelectionType.Document)
         room = QTextBlockFormat()
         room.setBottomMargin(PARAGRAPH_PX)
         room.setLineHeight(LINE_PERCENT, PROPORTIONAL)
         cursor.mergeBlockFormat(room)
         self.text.moveCursor(QTextCursor.MoveOperation.Start)
+
+
+def _code_in(document: QTextDocument) -> list[tuple[int, int]]:
+    """Return from where to where texts of one width stand in a document."""
+    found, block = [], document.begin()
+    while block.isValid():
+        at = block.begin()
+        while not at.atEnd():
+            piece = at.fragment()
+            if piece.charFormat().fontFixedPitch():
+                found.append((piece.position(), piece.position() + piece.length()))
+            at += 1
+        block = block.next()
+    return found
