@@ -207,7 +207,7 @@ def test_what_an_operation_works_on_may_stand_first_in_its_order(capsys):
         assert reason in capsys.readouterr().err.splitlines()[-1]
 
 
-def test_the_console_of_a_terminal_has_the_layers_and_says_faults_in_a_line(tmp_path):
+def test_the_console_of_a_terminal_has_the_layers_and_states_faults_in_a_line(tmp_path):
     def typed(project, *lines):
         console = [sys.executable, "-m", "brisk_atlas", "console", str(project)]
         own = {**os.environ, "BRISK_ATLAS_HOME": str(tmp_path)}
@@ -215,8 +215,8 @@ def test_the_console_of_a_terminal_has_the_layers_and_says_faults_in_a_line(tmp_
 
     done = typed(demo.PROJECT, "len(workspace.work.layers)", "Statistics('elevation_2029').run(workspace).unit",
                  "Export('nowhere', 'x.csv').run(workspace)", "show('x.csv')")  # fmt: skip
-    said = done.stdout + done.stderr
-    assert done.returncode == 0 and "Out[1]: 11" in said and "Out[2]: 'm'" in said, said
-    assert "nowhere: 0 open layers" in said and "Traceback" not in said and "No window runs" in said
+    printed = done.stdout + done.stderr
+    assert done.returncode == 0 and "Out[1]: 11" in printed and "Out[2]: 'm'" in printed, printed
+    assert "nowhere: 0 open layers" in printed and "Traceback" not in printed and "No window runs" in printed
     none = typed(tmp_path / "none.brisk.json")
     assert none.returncode == 1 and len(none.stderr.splitlines()) == 1 and "none.brisk.json" in none.stderr

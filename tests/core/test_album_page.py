@@ -18,7 +18,7 @@ from PIL import Image
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core.album.markdown_text import as_html
-from brisk_atlas.core.album.page_file import SAID, album_page
+from brisk_atlas.core.album.page_file import SCRIPT_TEXT, album_page
 from brisk_atlas.core.album.page_parts import (
     PageContent,
     PageFeatures,
@@ -84,10 +84,10 @@ def test_a_hostile_text_is_text_everywhere(text):
 
 
 def test_a_page_speaks_the_language_of_who_writes_it(monkeypatch):
-    def said(page):
+    def words_of(page):
         return json.loads(html.document_fromstring(page).xpath("//script[@id='features']/text()")[0])["words"]
 
-    assert said(page_of("lava")) == {}
+    assert words_of(page_of("lava")) == {}
     monkeypatch.setenv(CHOICE, "en")  # and back at the end
     use_language("de")
     try:
@@ -95,7 +95,7 @@ def test_a_page_speaks_the_language_of_who_writes_it(monkeypatch):
     finally:
         use_language("en")
     assert '<html lang="de">' in page and "Zum Inhalt" in page and "To the content" not in page
-    assert said(page)["Closer"] == "Näher" and said(page).keys() == set(SAID.findall(page))
+    assert words_of(page)["Closer"] == "Näher" and words_of(page).keys() == set(SCRIPT_TEXT.findall(page))
 
 
 def test_the_policy_lets_this_style_and_script_act_and_no_other():

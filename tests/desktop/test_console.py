@@ -55,8 +55,8 @@ def test_code_has_the_layers_and_the_operations_and_shows_data_in_the_window(con
     layers = console.driver.work.layers
     assert console.ask("[layer.name for layer in workspace.work.layers]").endswith("['lava_flows']")
     out = tmp_path / "flows.geojson"
-    said = console.ask(f"Export('lava_flows', '{out}', where='year = 2031').run(workspace).what")
-    assert "4 features" in said and out.exists(), said
+    written = console.ask(f"Export('lava_flows', '{out}', where='year = 2031').run(workspace).what")
+    assert "4 features" in written and out.exists(), written
     console.ask(f"show('{out}')")
     console.wait(lambda: len(console.driver.work.layers) > len(layers))
     assert console.driver.work.layers[0].name == "flows"
@@ -102,6 +102,16 @@ def test_it_ends_with_its_window_and_looks_like_the_rest(console):
     console.wait(console.driver.window.isActiveWindow)
     again = Console(console.driver)
     assert again.panel is not console.panel and again.ask("len(workspace.work.layers)").endswith("1")
+
+
+def test_it_ends_with_the_main_window_and_leaves_no_folder_behind(console):
+    process = int(console.ask("__import__('os').getpid()").split(":")[-1])
+    folder = Path(console.ask("str(workspace.work.file)").split("'")[1]).parent
+    assert folder.name.startswith("brisk-atlas-console-")
+    console.driver.window.session.work.load(console.driver.work.state, None, None)
+    console.driver.window.close()
+    console.wait(lambda: not _runs(process))
+    assert not folder.exists()
 
 
 def _runs(process):

@@ -24,7 +24,7 @@ from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, Page
 HERE = Path(__file__).parent
 PICTURES = "pictures"
 PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
-SAID = re.compile(r'\bsay\("((?:[^"\\]|\\.)*)"')  # texts of scripts
+SCRIPT_TEXT = re.compile(r'\bsay\("((?:[^"\\]|\\.)*)"')  # texts of scripts
 FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
@@ -105,7 +105,7 @@ def _hash(text: str) -> str:
 
 def _words_of(script: str) -> dict[str, str]:
     """Return what the texts of a script are called in the language of the page; none where that is English."""
-    texts = [json.loads(f'"{each}"') for each in SAID.findall(script)]
+    texts = [json.loads(f'"{each}"') for each in SCRIPT_TEXT.findall(script)]
     return {text: tr(text) for text in texts if tr(text) != text}
 
 

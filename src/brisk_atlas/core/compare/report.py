@@ -12,10 +12,10 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import crs_label
+from brisk_atlas.core.record.brief_sections import NOT_STATED
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .datasets import DatasetChange, PartChange
@@ -110,4 +110,4 @@ def map_boxes(changed: Features) -> Iterator[MapBox]:
 
 
 def _word(value: Any) -> str:
-    return tr("not stated") if value is None or value == () else str(value)
+    return NOT_STATED if value is None or value == () else str(value)

@@ -6,9 +6,11 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import Environment, StrictUndefined
 from starlette.requests import Request
 from starlette.responses import Response
+
+from brisk_atlas.core.model.page_templates import page_templates
 
 FRESH_S = 60  # that an answer may be used again
 
@@ -24,13 +26,7 @@ class Refused(Exception):
 @cache
 def _environment() -> Environment:
     folder = Path(__file__).parent / "templates"
-    return Environment(
-        loader=FileSystemLoader(folder),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
+    return page_templates(folder, StrictUndefined)
 
 
 def document(name: str, **values: Any) -> bytes:

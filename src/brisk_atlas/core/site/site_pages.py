@@ -11,10 +11,11 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
+from brisk_atlas.core.model.page_templates import page_templates
 from brisk_atlas.core.record.brief_sections import Section
 
 from .related import RelatedDataset
@@ -206,5 +207,4 @@ def _bytes(page: str) -> bytes:
 
 @cache
 def _environment() -> Environment:
-    return Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
-                       trim_blocks=True, lstrip_blocks=True)  # fmt: skip
+    return page_templates(HERE / "templates", StrictUndefined)

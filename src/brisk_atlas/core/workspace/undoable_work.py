@@ -1,4 +1,4 @@
-"""The work with its steps: what is open, what undo brings back, and who is told of changes.
+"""The work with its steps: what is open, what undo brings back, and who is notified of changes.
 
 Its values are named tuples and layers load late: the window stands before either would be ready
 as a dataclass.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -50,7 +51,7 @@ class Console:
         panel.refresh_wanted.connect(self._refresh)
         panel.closed.connect(self.end)
         self.session.work_changed.connect(self._work_changed)
-        self.window.ended.connect(self.end)
+        self.window.ended.connect(self._end_with_window)
         panel.begin()
         panel.show()
         self._begin_process()
@@ -63,15 +64,14 @@ class Console:
 
     def _connect(self) -> None:
         panel, process = self.panel, self._process
-        if panel is None or process is None:  # closed before it began
-            return
+        assert panel is not None and process is not None
         file = self.session.work.file
         panel.text.kernel_manager = process
         panel.text.kernel_client = process.begin(file.parent if file is not None else Path.home())
         panel.text.setFocus()
 
-    def _store(self, then) -> None:  # type: ignore[no-untyped-def]
-        """Write the layers as they are now to where the process reads them."""
+    def _store(self, then: Callable[[], object]) -> None:
+        """Write the layers as they are now to where the process reads them; `then` is left out where that has ended."""
         work, process = self.session.work, self._process
         assert process is not None
         state, place, readings = work.state, work.place, dict(self.session.cache.options)
@@ -82,7 +82,11 @@ class Console:
 
             write_whole(process.project, project_bytes(state, place, readings, process.project.parent))
 
-        self.session.run(tr("Handing the layers to the console"), write, lambda done: then(), shown=False)
+        def stored(nothing: object) -> None:
+            if self._process is process:
+                then()
+
+        self.session.run(tr("Handing the layers to the console"), write, stored, shown=False)
 
     def _work_changed(self, what: str) -> None:
         if self.panel is not None and what != "picks":
@@ -112,19 +116,22 @@ class Console:
         panel, self.panel = self.panel, None
         if panel is not None:
             self.session.work_changed.disconnect(self._work_changed)
-            self.window.ended.disconnect(self.end)
+            self.window.ended.disconnect(self._end_with_window)
             panel.hide()
             panel.deleteLater()
         self._leave_process()
+
+    def _end_with_window(self) -> None:
+        process = self._process
+        self.end()
+        if process is not None:  # no later moment comes
+            process.clear_away()
 
     def _leave_process(self) -> None:
         process, self._process = self._process, None
         if process is not None:
             process.stop()
-            if self.window.isVisible():
-                QTimer.singleShot(ENDED_MS, process.clear_away)
-            else:
-                process.clear_away()
+            QTimer.singleShot(ENDED_MS, process.clear_away)
 
 
 def _load(job: Job) -> None:

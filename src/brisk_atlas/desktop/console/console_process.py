@@ -21,17 +21,9 @@ class ConsoleProcess(QtKernelManager):
         folder = Path(self._folder.name)  # for the user alone
         self.project = folder / "layers.brisk.json"
         super().__init__(transport="ipc", ip=str(folder / "line"), connection_file=str(folder / "connection.json"))
-        command = [
-            sys.executable,
-            "-m",
-            "brisk_atlas",
-            "console",
-            str(self.project),
-            "--connection",
-            "{connection_file}",
-        ]
-        self._kernel_spec = KernelSpec(argv=command, display_name="Python", language="python")
-
+        program = [sys.executable, "-m", "brisk_atlas", "console"]
+        program += [str(self.project), "--connection", "{connection_file}"]
+        self._kernel_spec = KernelSpec(argv=program, display_name="Python", language="python")
         self._client: QtKernelClient | None = None
 
     def begin(self, where: Path) -> QtKernelClient:
@@ -48,8 +40,9 @@ class ConsoleProcess(QtKernelManager):
             self.signal_kernel(SIGKILL)
 
     def clear_away(self) -> None:
-        """Remove what a process that was stopped leaves behind."""
-        if self._client is not None:
-            self._client.stop_channels()
-        self.shutdown_kernel(now=True)
+        """Remove what a process that was stopped leaves behind; a second call does nothing."""
+        client, self._client = self._client, None
+        if client is not None:
+            client.stop_channels()
+            self.shutdown_kernel(now=True)
         self._folder.cleanup()

@@ -54,19 +54,19 @@ class ConsoleWindow(QWidget):
         self.refresh.clicked.connect(lambda checked=False: self.refresh_wanted.emit())
         self.stop.clicked.connect(lambda checked=False: self.stop_wanted.emit())
         self.restart.clicked.connect(lambda checked=False: self.restart_wanted.emit())
-        self.text.ready.connect(lambda: self.tell(runs=False))
-        self.text.executing.connect(lambda code: self.tell(runs=True))
-        self.text.executed.connect(lambda reply: self.tell(runs=False))
+        self.text.ready.connect(lambda: self.show_state(runs=False))
+        self.text.executing.connect(lambda code: self.show_state(runs=True))
+        self.text.executed.connect(lambda reply: self.show_state(runs=False))
 
     def begin(self) -> None:
-        """Say that a Python with the layers as they are now starts, and clear what an earlier one answered."""
+        """Show that a Python with the layers as they are now starts, and clear what an earlier one answered."""
         self.text.blank()
         self.state.setText(tr("Starting…"))
         self.refresh.setEnabled(False)
         self.stop.setEnabled(False)
 
-    def tell(self, *, runs: bool) -> None:
-        """Say whether code runs."""
+    def show_state(self, *, runs: bool) -> None:
+        """Show whether code runs."""
         self.state.setText(tr("Running…") if runs else tr("Ready"))
         self.stop.setEnabled(runs)
 
