@@ -18,7 +18,7 @@ from PIL import Image
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core.album.markdown_text import as_html
-from brisk_atlas.core.album.page_file import SCRIPT_TEXT, album_page
+from brisk_atlas.core.album.page_file import album_page
 from brisk_atlas.core.album.page_parts import (
     PageContent,
     PageFeatures,
@@ -33,6 +33,7 @@ from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.model import CannotRead, ColumnView, DataRef
 from brisk_atlas.core.model.language import CHOICE, use_language
+from brisk_atlas.core.model.page_templates import SCRIPT_TEXT
 from brisk_atlas.core.paper.font_subset import subset
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.groups import Group

@@ -137,7 +137,7 @@ def test_a_grid_has_finer_pictures_and_a_large_table_its_first_rows(page, site):
     page.get((site / "datasets" / "gas-readings-parquet" / "index.html").as_uri())
     wait(page, "document.getElementById('rows-count').textContent.includes('The first 1,000 of 25,613 rows')")
     page.find_element("id", "further").click()
-    assert "rows 51 to 100 shown" in page.find_element("id", "rows-count").text
+    assert "Rows 51 to 100 are shown" in page.find_element("id", "rows-count").text
     has_no_faults(page)
 
 

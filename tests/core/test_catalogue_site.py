@@ -241,7 +241,11 @@ def test_feed_and_site_map_list_every_page(site):
 def test_a_record_in_two_languages_has_two_pages(site):
     out, _ = site
     other = page_of(out, "heights-tif", "index.fre.html")
-    assert other.xpath("//h1/text()") == ["Altitudes de l’île"] and other.get("lang") == "fr"
+    assert (
+        other.xpath("//h1/text()") == ["Altitudes de l’île"]
+        and other.xpath("//h1/@lang") == ["fr"]
+        and other.get("lang") == "en"
+    )
     assert "Une surface avant l’éruption." in other.text_content()
     assert page_of(out, "heights-tif").xpath("//nav[@aria-label='Languages of the record']/a/@href") == [
         "index.html",
@@ -424,7 +428,7 @@ def test_a_part_that_can_t_be_drawn_leaves_the_rest_of_its_page_and_a_full_disk_
     from brisk_atlas.core.site.site_pages import SiteAbout
 
     wish = DatasetWish(DataRef.file(source / "ash_samples.geojson"), "ash_samples.geojson", "ash", "1")
-    settings = SiteSettings(SiteAbout("Tolvane"), "2031-01-01", "", 10**9)
+    settings = SiteSettings(SiteAbout("Tolvane"), "2031-01-01", "", 10**9, "en")
 
     def failing(error):
         def draw(*given):

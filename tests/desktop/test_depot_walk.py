@@ -28,7 +28,7 @@ def join(page, address, name):
     page.find_element("name", "name").send_keys(name)
     page.find_element("name", "password").send_keys(PASSWORD)
     page.find_element("css selector", "button").click()
-    assert name in page.find_element("css selector", "strong").text
+    assert name in page.find_element("css selector", "main p").text
 
 
 def cells(page, building):

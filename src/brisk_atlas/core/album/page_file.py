@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import hashlib
-import json
 import re
 from collections.abc import Callable
 from functools import cache
@@ -14,8 +13,7 @@ from typing import Any
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
-from brisk_atlas.core.model.language import tr
-from brisk_atlas.core.model.page_templates import page_templates
+from brisk_atlas.core.model.page_templates import in_script, page_templates, script_words
 from brisk_atlas.core.paper.font_subset import subset
 
 from .markdown_text import as_html
@@ -24,7 +22,6 @@ from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, Page
 HERE = Path(__file__).parent
 PICTURES = "pictures"
 PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
-SCRIPT_TEXT = re.compile(r'\bsay\("((?:[^"\\]|\\.)*)"')  # texts of scripts
 FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
@@ -54,14 +51,14 @@ def _page(content: PageContent, version: str, address: Callable[[PagePicture], s
     body = _environment().get_template("parts.html").render(content=content, address=address)
     reliefs = [each for each in content.parts if isinstance(each, PageFigure) and each.relief is not None]
     script = _asset("album.js") + (_asset("relief.js") if reliefs else "")
-    words = _words_of(script)
+    words = script_words(script)
     style = _asset("album.css") + _font_faces(_characters(body, data, words))
     return _environment().get_template("album.html").render(
         content=content, body=Markup(body), version=version, image_sources=image_sources,
         script=Markup(script), script_hash=_hash(script),
         style=Markup(style), style_hash=_hash(style),
         models={each.id: base64.b64encode(each.relief.model).decode() for each in reliefs if each.relief is not None},
-        data=Markup(_script_text({"words": words, "parts": data})),
+        data=in_script({"words": words, "parts": data}),
     )  # fmt: skip
 
 
@@ -76,12 +73,6 @@ def _series_json(series: PageSeries | None) -> dict[str, Any] | None:
         return None
     return {"title": series.title, "source": series.source, "lines": series.lines, "rows": series.of_rows,
             "thinned": series.is_thinned}  # fmt: skip
-
-
-def _script_text(data: Any) -> str:
-    """Return a value as JSON that can stand in a script element: no text in it ends the element."""
-    text = json.dumps(data, ensure_ascii=False, allow_nan=False, separators=(",", ":"))
-    return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
 
 
 def _characters(*texts: Any) -> str:
@@ -101,12 +92,6 @@ def _font_faces(characters: str) -> str:
 def _hash(text: str) -> str:
     """Return what a content security policy calls a script or a style by."""
     return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
-
-
-def _words_of(script: str) -> dict[str, str]:
-    """Return what the texts of a script are called in the language of the page; none where that is English."""
-    texts = [json.loads(f'"{each}"') for each in SCRIPT_TEXT.findall(script)]
-    return {text: tr(text) for text in texts if tr(text) != text}
 
 
 @cache

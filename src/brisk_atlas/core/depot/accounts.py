@@ -10,8 +10,11 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
+from brisk_atlas.core.model.language import tr
+
 from .answers import Refused, document
 from .guarding import guarded
+from .page_words import right_words
 from .postings.depot_store import DepotStore
 from .postings.people import BadAccount, People, WrongSecret
 from .postings.rights import Identity, Right
@@ -69,7 +72,9 @@ class AccountPages:
     def _account_page(self, request: Request, who: Identity, made: str = "", fault: str = "") -> Response:
         text = document(
             "account.html", title=self.title, who=who.account, circles=sorted(who.circles), owner=who.is_owner,
-            tokens=self.store.people.tokens(who.account), rights=[each.value for each in Right], made=made, fault=fault,
+            tokens=[(each.label, [right_words(right) for right in Right if right in each.scope], each.until[:10])
+                    for each in self.store.people.tokens(who.account)],
+            rights=[(each.value, right_words(each)) for each in Right], made=made, fault=fault,
             mark=mark_of(request),
         )  # fmt: skip
         return HTMLResponse(text, 400 if fault else 200)
@@ -81,7 +86,7 @@ class AccountPages:
         label, days = given.get("label", "").strip()[:80], given.get("days", "")
         if not label or not days.isdecimal() or not 1 <= int(days) <= LONGEST_DAYS:
             return self._account_page(
-                request, who, fault=f"a token has a name, and is good for 1 to {LONGEST_DAYS} days"
+                request, who, fault=tr("a token has a name, and is good for 1 to {days} days", days=LONGEST_DAYS)
             )
         scope = frozenset(each for each in Right if each.value in wanted) | {Right.READ}
         try:
@@ -101,7 +106,7 @@ class AccountPages:
         given = form_in(request, body)
         session = request.cookies.get(COOKIE, "")
         if not session or not hmac.compare_digest(given.get("mark", ""), mark_of(request)):
-            raise Refused("NotAllowed", "this was not sent by a page of this Depot", 403)
+            raise Refused("NotAllowed", tr("this was not sent by a page of this Depot"), 403)
         return given
 
 
@@ -125,7 +130,7 @@ def form_in(request: Request, body: bytes) -> dict[str, str]:
     else:
         is_here = (not origin or urlsplit(origin).netloc == request.headers.get("host", "")) and (not site or is_ours)
     if not is_here:
-        raise Refused("NotAllowed", "this was sent by a page elsewhere", 403)
+        raise Refused("NotAllowed", tr("this was sent by a page elsewhere"), 403)
     if request.headers.get("content-type", "").partition(";")[0].strip().lower() != FORM:
-        raise Refused("InvalidParameterValue", "a form is wanted", 415)
+        raise Refused("InvalidParameterValue", tr("a form is wanted"), 415)
     return {name: values[0] for name, values in parse_qs(body.decode("utf-8", "replace")).items()}

@@ -13,7 +13,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MEMORY_BYTES = 64_000_000
 MOST_BYTES = 4_000_000  # of an answer that is stored
-NAMED = ("host", "accept", "x-forwarded-proto")  # headers on which an answer depends
+NAMED = ("host", "accept", "accept-language", "x-forwarded-proto")  # headers on which an answer depends
 
 Question = tuple[str, ...]
 

@@ -10,6 +10,7 @@ from jinja2 import Environment, StrictUndefined
 from starlette.requests import Request
 from starlette.responses import Response
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.page_templates import page_templates
 
 FRESH_S = 60  # that an answer may be used again
@@ -64,9 +65,16 @@ def number_in(settings: dict[str, str], name: str, low: int, high: int, usual: i
     try:
         number = int(text)
     except ValueError:
-        raise Refused("InvalidParameterValue", f"{name} is '{text}', which is no whole number") from None
+        raise Refused(
+            "InvalidParameterValue", tr("{name} is '{text}', which is no whole number", name=name, text=text)
+        ) from None
     if not low <= number <= high:
-        raise Refused("InvalidParameterValue", f"{name} is {number}; it must lie between {low} and {high}")
+        raise Refused(
+            "InvalidParameterValue",
+            tr(
+                "{name} is {number}; it must lie between {low} and {high}", name=name, number=number, low=low, high=high
+            ),
+        )
     return number
 
 
@@ -78,5 +86,8 @@ def numbers_in(settings: dict[str, str], name: str, count: int) -> list[float]:
     except ValueError:
         numbers = []
     if len(numbers) != count or not all(abs(n) < float("inf") for n in numbers):
-        raise Refused("InvalidParameterValue", f"{name} is '{text}', not {count} numbers separated by commas")
+        raise Refused(
+            "InvalidParameterValue",
+            tr("{name} is '{text}', not {count} numbers separated by commas", name=name, text=text, count=count),
+        )
     return numbers

@@ -10,7 +10,7 @@ from .accounts import form_in
 from .answers import document
 from .guarding import guarded
 from .postings.depot_store import DepotStore
-from .postings.people import BadAccount, WrongSecret
+from .postings.people import SHORTEST_PASSWORD, BadAccount, WrongSecret
 from .postings.rights import Identity
 
 
@@ -44,6 +44,6 @@ class JoinPages:
     def _page(self, request: Request, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
         text = document(
             "join.html", title=self.title, fault=fault, account=name, joined=joined, provider=self.provider,
-            invitation=request.path_params["secret"],
+            invitation=request.path_params["secret"], shortest=SHORTEST_PASSWORD,
         )  # fmt: skip
         return HTMLResponse(text, status)

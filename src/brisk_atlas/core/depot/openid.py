@@ -22,6 +22,8 @@ from joserfc.errors import InvalidKeyIdError, JoseError
 from joserfc.jwk import KeySet
 from joserfc.jws import JWSRegistry
 
+from brisk_atlas.core.model.language import tr
+
 SIGNATURES = ("RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "ES256", "ES384", "ES512", "EdDSA", "Ed25519")
 ANSWER_S, KNOWN_S, BEGUN_S, LEEWAY_S = 10.0, 3600.0, 600.0, 120
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
@@ -77,10 +79,10 @@ class BegunLogin:
         """Return what a browser held. Raises OpenIdFault for what was not made here, or long ago."""
         body, _, seal = text.partition(".")
         if not hmac.compare_digest(seal.encode(), _seal(key, body).encode()):
-            raise OpenIdFault("this login was not begun here, or the browser takes no cookies")
+            raise OpenIdFault(tr("this login was not begun here, or the browser takes no cookies"))
         found = cls(**json.loads(urlsafe_b64decode(body)))
         if not 0 <= time.time() - found.at <= BEGUN_S:
-            raise OpenIdFault("this login took too long; begin again")
+            raise OpenIdFault(tr("this login took too long; begin again"))
         return found
 
 
@@ -111,7 +113,7 @@ class OpenIdLogin:
         stated = self._asked("POST", self._known()["token_endpoint"], data=sent,
                              auth=(self.provider.client, self.provider.secret))  # fmt: skip
         if not isinstance(stated.get("id_token"), str):
-            raise OpenIdFault("the provider answered without saying who it is")
+            raise OpenIdFault(tr("the provider answered without saying who it is"))
         try:
             token = self._checked(stated["id_token"])
             claims = CodeIDToken(
@@ -120,9 +122,11 @@ class OpenIdLogin:
             )  # fmt: skip
             claims.validate(leeway=LEEWAY_S)
             if not _is_for(self.provider.client, claims["aud"]):
-                raise OpenIdFault("what the provider answered is for somebody else")
+                raise OpenIdFault(tr("what the provider answered is for somebody else"))
         except (JoseError, ValueError, KeyError, TypeError) as error:
-            raise OpenIdFault(f"what the provider answered can't be trusted ({type(error).__name__})") from error
+            raise OpenIdFault(
+                tr("what the provider answered can't be trusted ({reason})", reason=type(error).__name__)
+            ) from error
         name = claims.get("preferred_username") or str(claims.get("email", "")).partition("@")[0] or claims.get("name")
         return OpenIdPerson(self.provider.issuer, str(claims["sub"]), str(name or "colleague"))
 
@@ -146,25 +150,25 @@ class OpenIdLogin:
         if self._about is None or time.monotonic() - self._about[0] > KNOWN_S:
             found = self._asked("GET", get_well_known_url(self.provider.issuer, external=True))
             if found.get("issuer") != self.provider.issuer:
-                raise OpenIdFault("the provider states another address than its own")
+                raise OpenIdFault(tr("the provider states another address than its own"))
             missing = {"authorization_endpoint", "token_endpoint", "jwks_uri"} - found.keys()
             if missing:
-                raise OpenIdFault(f"the provider does not state {min(missing)}")
+                raise OpenIdFault(tr("the provider does not state {name}", name=min(missing)))
             self._about = time.monotonic(), found
         return self._about[1]
 
     def _asked(self, method: str, address: str, **more: Any) -> dict[str, Any]:
         parts = urlsplit(address)
         if parts.scheme != "https" and parts.hostname not in LOOPBACK:
-            raise OpenIdFault("the provider has an address without TLS")
+            raise OpenIdFault(tr("the provider has an address without TLS"))
         try:
             answer = self._web.request(method, address, **more)
             answer.raise_for_status()
             found = answer.json()
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-            raise OpenIdFault(f"the provider can't be asked now ({type(error).__name__})") from error
+            raise OpenIdFault(tr("the provider can't be asked now ({reason})", reason=type(error).__name__)) from error
         if not isinstance(found, dict):
-            raise OpenIdFault("the provider answered something else than was asked")
+            raise OpenIdFault(tr("the provider answered something else than was asked"))
         return found
 
 

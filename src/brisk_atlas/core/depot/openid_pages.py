@@ -8,6 +8,8 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
+from brisk_atlas.core.model.language import tr
+
 from .accounts import begin_session
 from .answers import base_of, document
 from .guarding import guarded
@@ -46,9 +48,10 @@ class OpenIdPages:
         try:
             begun = BegunLogin.opened(request.cookies.get(BEGUN, ""), self.store.database.key)
             if not hmac.compare_digest(given.get("state", "").encode(), begun.state.encode()):
-                raise OpenIdFault("this is the answer to another login")
+                raise OpenIdFault(tr("this is the answer to another login"))
             if "code" not in given:
-                raise OpenIdFault(f"the provider refused ({given.get('error', 'without a reason')[:80]})")
+                without = tr("without a reason")
+                raise OpenIdFault(tr("the provider refused ({reason})", reason=given.get("error", without)[:80]))
             person = self.login.person(begun, given["code"], _back(request))
         except OpenIdFault as error:
             return self._page(fault=str(error), status=401)
@@ -60,7 +63,7 @@ class OpenIdPages:
         except (BadAccount, WrongSecret) as error:
             return self._page(fault=str(error), status=403)
         if not found.account:
-            return self._page(fault="you have no account here; ask for an invitation", status=403)
+            return self._page(fault=tr("you have no account here; ask for an invitation"), status=403)
         answer = self._page(account=found.account)
         begin_session(self.store.people, answer, found.account, secure=request.url.scheme == "https")
         answer.delete_cookie(BEGUN, path="/login")

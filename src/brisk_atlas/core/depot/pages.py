@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,9 @@ from starlette.routing import Route
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, size_text
+from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.page_templates import script_texts
+from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.record.translated import translated
 
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
@@ -27,6 +31,7 @@ from .outlet_services import OutletServices
 from .page_words import (
     addresses_of,
     cell_text,
+    counted_rows,
     facts_in_words,
     fields_of,
     file_addresses,
@@ -99,13 +104,13 @@ class OutletPages:
 
     def _facts(self, outlet: Outlet, posting: Posting) -> list[str]:
         if not posting.has_data:
-            return ["record" if posting.is_record else "album"]
+            return [shown("record") if posting.is_record else tr("album")]
         if posting.has_rows:
             return facts_in_words(self.store.rows_shown(outlet, posting))
         try:
             return file_in_words(self.services.dataset(outlet, posting))
         except AtlasError:
-            return ["can't be read now"]
+            return [tr("can't be read now")]
 
     def page(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the page of an outlet."""
@@ -116,34 +121,35 @@ class OutletPages:
             return self._album_page(request, who, outlet, posting)
         if posting.file:
             return self._file_page(request, who, outlet, posting)
-        shown = self.store.rows_shown(outlet, posting)
+        seen = self.store.rows_shown(outlet, posting)
         settings = dict(request.query_params)
-        wish, fault = RowsWish.of(settings, shown), ""
+        wish, fault = RowsWish.of(settings, seen), ""
         rows, count = [], None
         try:
-            condition = wish.filter(shown)
-            count = shown.count(RowsAsked(filter=condition))
-            order = wish.sort or (next(iter(shown.fields), "") if count is not None else "")
-            rows = shown.page(
+            condition = wish.filter(seen)
+            count = seen.count(RowsAsked(filter=condition))
+            order = wish.sort or (next(iter(seen.fields), "") if count is not None else "")
+            rows = seen.page(
                 RowsAsked(filter=condition, order=(order,) if order else ()), PAGE_ROWS + 1, skip=wish.skip
             )
         except Refused as error:
             fault = error.reason
         except AtlasError as error:
             fault = f"{error.reason}. {error.remedy}"
-        offer = self.services.view(who).depot.offers.get(shown.outlet.id)
+        offer = self.services.view(who).depot.offers.get(seen.outlet.id)
         view = self._view(offer, settings) if offer is not None else None
         listed = rows[:PAGE_ROWS]
-        cells = [[cell_text(row.values[name], field.type) for name, field in shown.fields.items()] for row in listed]
+        cells = [[cell_text(row.values[name], field.type) for name, field in seen.fields.items()] for row in listed]
         text = document(
-            "outlet.html", title=self.title, outlet=shown.outlet, who=who.account, facts=facts_in_words(shown),
-            fields=fields_of(shown), rows=cells, more=len(rows) > PAGE_ROWS, count=count, fault=fault, wish=wish,
-            page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view, moves=moves_of(view) if view is not None else [],
+            "outlet.html", title=self.title, outlet=seen.outlet, who=who.account, facts=facts_in_words(seen),
+            fields=fields_of(seen), rows=cells, more=len(rows) > PAGE_ROWS, counted=counted_rows(count, wish.skip),
+            fault=fault, wish=wish, page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view,
+            moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [], size=MAP_PX,
             forms=[(key, form.name, form.ending) for key, form in outlet.forms(posting).items()],
             still=OfferedService.MAPS not in outlet.services,
             legend=self._legend(offer), **self._record(request, outlet, posting),
-            addresses=addresses_of(shown, base_of(request)), cursor=self._cursor(outlet, who),
+            addresses=addresses_of(seen, base_of(request)), cursor=self._cursor(outlet, who),
         )  # fmt: skip
         return HTMLResponse(text)
 
@@ -172,25 +178,25 @@ class OutletPages:
         """Answer with the page of an outlet that is an album, which has a page of its own."""
         size = size_text(self.store.file_of(posting).stat().st_size)
         return HTMLResponse(document(
-            "album.html", title=self.title, outlet=outlet, who=who.account, facts=["album", size], view=None,
-            file="page" if outlet.forms(posting) else "", addresses=[], **self._record(request, outlet, posting),
+            "album.html", title=self.title, outlet=outlet, who=who.account, facts=[tr("album"), size], view=None,
+            file=tr("page") if outlet.forms(posting) else "", addresses=[], **self._record(request, outlet, posting),
         ))  # fmt: skip
 
     def album(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the page of an album, which acts on its own: without the Depot's cookies and forms."""
         _, posting = self.store.seen(request.path_params["id"], who)
         if not posting.is_album:
-            raise Refused("NotFound", "it is no album", 404)
+            raise Refused("NotFound", tr("it is no album"), 404)
         return FileResponse(self.store.file_of(posting), media_type="text/html; charset=utf-8",
                             headers={POLICY: ALBUM_POLICY})  # fmt: skip
 
     def _record_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
         """Answer with the page of an outlet that is a record of data elsewhere."""
         base, record = base_of(request), self.services.record(outlet, posting)
-        addresses = [("CSW", "the records of all that is offered", f"{base}/services/csw"),
-                     ("OGC API Records", "the same", f"{base}/services/collections/records/items")]  # fmt: skip
+        addresses = [("CSW", tr("the records of all that is offered"), f"{base}/services/csw"),
+                     ("OGC API Records", tr("the same"), f"{base}/services/collections/records/items")]  # fmt: skip
         text = document(
-            "record.html", title=self.title, outlet=outlet, who=who.account, facts=["record"], view=None,
+            "record.html", title=self.title, outlet=outlet, who=who.account, facts=[shown("record")], view=None,
             addresses=addresses if OfferedService.CATALOGUE in outlet.services else [], file="record",
             **self._record(request, outlet, posting),
             links=[each for each in record.links if each.url.startswith(("https://", "http://"))],
@@ -205,7 +211,7 @@ class OutletPages:
         chosen = wanted if any(wanted == each.id for each in languages) else ""
         stated = translated(record, chosen)
         return {"record": record_in_words(stated), "summary": stated.abstract, "languages": languages,
-                "language": chosen}  # fmt: skip
+                "record_language": chosen, "texts": script_texts(_script())}  # fmt: skip
 
     def _legend(self, offer: Offer | None) -> LegendLines | None:
         if offer is None:
@@ -249,7 +255,7 @@ class OutletPages:
         depot = self.services.view(who).depot
         offer = depot.offers[request.path_params["id"]]
         if not (c > a and d > b):
-            raise Refused("InvalidParameterValue", "the box has no area")
+            raise Refused("InvalidParameterValue", tr("the box has no area"))
         wanted = settings.get("below", "").split(",")
         below = [replace(each.layer, opacity=BELOW) for each in self._below(offer, who) if each.id in wanted]
         return picture(encoded(draw(depot, [*below, offer.layer], Extent(a, b, c, d, WORLD), width, height)))
@@ -259,15 +265,19 @@ class OutletPages:
         outlet, posting = self.store.seen(request.path_params["id"], who)
         if posting.file:
             if request.path_params["form"] not in outlet.forms(posting):
-                raise Refused("NotFound", "it is not handed out as a file", 404)
+                raise Refused("NotFound", tr("it is not handed out as a file"), 404)
             ending = "".join(self.store.file_of(posting).suffixes)
             return FileResponse(file_shown(self.store, outlet, posting), filename=f"{outlet.id}{ending}")
-        shown = self.store.through(outlet.id, who)
-        return download(self.store, shown, request.path_params["form"])
+        return download(self.store, self.store.through(outlet.id, who), request.path_params["form"])
 
     def asset(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with a style, a script or a font of the pages."""
         name = request.path_params["name"]
         if name not in FILES:
-            raise Refused("NotFound", "there is no such file", 404)
+            raise Refused("NotFound", tr("there is no such file"), 404)
         return FileResponse(FILES[name] / name)
+
+
+@cache
+def _script() -> str:
+    return (ASSETS / "page.js").read_text("utf-8")

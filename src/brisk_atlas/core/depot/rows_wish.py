@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from brisk_atlas.core.model.digit_groups import typed_number
+from brisk_atlas.core.model.language import tr, untranslated
 
 from .answers import Refused, number_in
 from .postings.outlet_filter import OutletFilter
@@ -16,8 +17,9 @@ from .postings.outlet_rows import OutletRows
 from .postings.posting import FieldType
 
 COMPARISONS = {
-    "=": "is", "<>": "is not", "<": "is less than", ">": "is more than", "~": "contains", "null": "is missing",
-    "known": "is not missing",
+    "=": untranslated("is"), "<>": untranslated("is not"), "<": untranslated("is less than"),
+    ">": untranslated("is more than"), "~": untranslated("contains"), "null": untranslated("is missing"),
+    "known": untranslated("is not missing"),
 }  # fmt: skip
 WILD, BACKSLASHED = re.compile(r"[%_\\]"), r"\\\g<0>"  # what a pattern takes for others
 WHOLE = re.compile(r"[+-]?\d{1,18}")
@@ -69,7 +71,10 @@ class RowsWish:
                 case FieldType.INTEGER | FieldType.NUMBER:
                     return int(plain) if WHOLE.fullmatch(plain) else float(plain)
         except ValueError:
-            raise Refused("InvalidParameterValue", f"{self.field} has numbers; “{self.value}” is none") from None
+            raise Refused(
+                "InvalidParameterValue",
+                tr("{field} has numbers; “{value}” is none", field=self.field, value=self.value),
+            ) from None
         return self.value
 
     def address(self, **changed: str | int) -> str:

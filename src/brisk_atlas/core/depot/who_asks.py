@@ -7,6 +7,8 @@ import binascii
 
 from starlette.requests import Request
 
+from brisk_atlas.core.model.language import tr
+
 from .answers import Refused
 from .postings.people import People, WrongSecret
 from .postings.rights import ANYONE, Identity
@@ -33,4 +35,4 @@ def who_asks(people: People, request: Request) -> Identity:
         raise Refused(LOGIN, str(error), 401) from None
     except (binascii.Error, UnicodeDecodeError):
         pass
-    raise Refused(LOGIN, "the login can't be read", 401)
+    raise Refused(LOGIN, tr("the login can't be read"), 401)

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from enum import StrEnum
 from functools import cache
 from typing import Any
@@ -59,6 +61,7 @@ def usual_groups(language: str) -> DigitGroups:
 
 
 _sign = (stated_groups(os.environ) or DigitGroups.COMMA).sign
+_reader_sign: ContextVar[str | None] = ContextVar("sign for the reader", default=None)
 
 
 def use_digit_groups(groups: DigitGroups) -> None:
@@ -75,6 +78,21 @@ def use_groups_of(language: str) -> None:
         _sign = usual_groups(language).sign
 
 
+@contextmanager
+def groups_for(language: str) -> Iterator[None]:
+    """Part digits within the block as is usual in a language, for whoever it answers."""
+    before = _reader_sign.set(usual_groups(language).sign)
+    try:
+        yield
+    finally:
+        _reader_sign.reset(before)
+
+
+def _sign_in_use() -> str:
+    chosen = _reader_sign.get()
+    return _sign if chosen is None else chosen
+
+
 def grouped(value: Any, form: str = ",") -> str:
     """Return a number in a format with a comma, such as ",.2f", with the sign that was chosen in its place.
 
@@ -86,7 +104,8 @@ def grouped(value: Any, form: str = ",") -> str:
 
 def regrouped(text: str) -> str:
     """Return a number that was written with commas, such as "1,200 × 800", with the sign that was chosen."""
-    return text if _sign == "," else text.replace(",", _sign)
+    sign = _sign_in_use()
+    return text if sign == "," else text.replace(",", sign)
 
 
 def typed_number(text: str) -> str:
@@ -101,7 +120,7 @@ def typed_number(text: str) -> str:
     """
     plain = _OTHERS.sub("", text.strip())
     is_parted = "." in plain or plain.count(",") > 1
-    if _IN_COMMAS.fullmatch(plain) and (is_parted or _sign == ","):
+    if _IN_COMMAS.fullmatch(plain) and (is_parted or _sign_in_use() == ","):
         return plain.replace(",", "")
     return plain if is_parted else plain.replace(",", ".")
 
@@ -124,4 +143,4 @@ def filled(text: str, values: Mapping[str, object]) -> str:
     >>> filled("{rows:,} rows", {"rows": 1200})
     '1,200 rows'
     """
-    return text.format(**values) if _sign == "," else str(_filler().vformat(text, (), values))
+    return text.format(**values) if _sign_in_use() == "," else str(_filler().vformat(text, (), values))

@@ -2,17 +2,21 @@
 
 Texts are looked up when their module loads or when they are shown, so the language is chosen before either: by
 `BRISK_ATLAS_LANGUAGE`, or by the variables of the desktop. What goes into files (names of fields, records, reports
-for others) is not translated.
+for others) is not translated. A server speaks the language of whoever asks: what it shows is looked up within
+`speaking`, and texts that are named in a module are marked there by `untranslated`.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import cache
 from pathlib import Path
 from typing import Protocol
 
-from .digit_groups import filled, use_groups_of
+from .digit_groups import filled, groups_for, use_groups_of
 
 CATALOGUES = Path(__file__).parents[2] / "languages"
 DOMAIN = "brisk-atlas"
@@ -44,6 +48,7 @@ def language_of(environment: Mapping[str, str]) -> str:
     return next((each for each in wanted_languages(environment) if each in LANGUAGES), "en")
 
 
+@cache
 def _read(language: str) -> TextCatalogue | None:
     if language == "en":
         return None
@@ -55,11 +60,28 @@ def _read(language: str) -> TextCatalogue | None:
 _language = language_of(os.environ)
 use_groups_of(_language)
 _catalogue: TextCatalogue | None = _read(_language)
+_reader: ContextVar[str | None] = ContextVar("language of the reader", default=None)
 
 
 def language_in_use() -> str:
     """Return the language that is spoken, such as "de"."""
-    return _language
+    return _reader.get() or _language
+
+
+@contextmanager
+def speaking(language: str) -> Iterator[None]:
+    """Speak one of LANGUAGES within the block, in this thread and in those that it hands its work to."""
+    before = _reader.set(language)
+    try:
+        with groups_for(language):
+            yield
+    finally:
+        _reader.reset(before)
+
+
+def _catalogue_in_use() -> TextCatalogue | None:
+    language = _reader.get()
+    return _catalogue if language is None else _read(language)
 
 
 def use_language(language: str) -> None:
@@ -76,13 +98,19 @@ def use_catalogue(catalogue: TextCatalogue | None) -> None:
     _catalogue = catalogue
 
 
+def untranslated(text: str) -> str:
+    """Return a text as it is; what shows it translates it then."""
+    return text
+
+
 def tr(text: str, /, **values: object) -> str:
     """Return a text in the language of the application, with values in the places that it names.
 
     >>> tr("{rows:,} rows of {layer}", rows=1200, layer="lava")
     '1,200 rows of lava'
     """
-    found = _catalogue.gettext(text) if _catalogue is not None and text else text
+    catalogue = _catalogue_in_use()
+    found = catalogue.gettext(text) if catalogue is not None and text else text
     return filled(found, values) if values else found
 
 
@@ -92,8 +120,9 @@ def trn(one: str, many: str, count: int, /, **values: object) -> str:
     >>> trn("{count:,} row", "{count:,} rows", 1), trn("{count:,} row", "{count:,} rows", 2500)
     ('1 row', '2,500 rows')
     """
-    if _catalogue is not None:
-        found = _catalogue.ngettext(one, many, count)
+    catalogue = _catalogue_in_use()
+    if catalogue is not None:
+        found = catalogue.ngettext(one, many, count)
     else:
         found = one if count == 1 else many
     return filled(found, {"count": count, **values})

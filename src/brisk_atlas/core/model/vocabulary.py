@@ -4,31 +4,30 @@ from __future__ import annotations
 
 from .digit_groups import regrouped
 from .kinds import DataKind
-from .language import tr, trn
+from .language import tr, trn, untranslated
 
-_SHOWN = {
-    "vector": tr("vector"), "raster": tr("raster"), "pointcloud": tr("point cloud"), "table": tr("table"),
-    "scene": tr("scene"), "record": tr("record"), "project": tr("project"), "document": tr("document"),
-    "archive": tr("archive"), "packed": tr("packed"), "picture": tr("picture"), "profile": tr("profile"),
-    "borehole": tr("borehole"), "sketch": tr("sketch"),
-    "point": tr("point"), "linestring": tr("line"), "polygon": tr("polygon"), "multipoint": tr("multipoint"),
-    "multilinestring": tr("multilinestring"), "multipolygon": tr("multipolygon"), "points": tr("points"),
-    "line": tr("line"), "mixed": tr("mixed"), "grid": tr("grid"), "folder": tr("folder"), "several": tr("several"),
-    "classes": tr("classes"), "feature": tr("feature"), "features": tr("features"), "row": tr("row"),
-    "rows": tr("rows"), "parts": tr("parts"), "layers": tr("layers"), "band groups": tr("band groups"),
-    "datasets": tr("datasets"), "bands": tr("bands"), "band": tr("band"), "removable": tr("removable"),
-    "network": tr("network"),
-    "none": tr("none"), "mean": tr("mean"), "straight line": tr("straight line"),
-    "another quantity": tr("another quantity"), "vertical": tr("vertical"), "the collar": tr("the collar"),
-    "sea level": tr("sea level"), "new": tr("new"),
-    "changed": tr("changed"), "as it is": tr("as it is"), "left out": tr("left out"),
-    "circle": tr("circle"), "square": tr("square"), "triangle": tr("triangle"), "cross": tr("cross"),
-    "pin": tr("pin"), "round": tr("round"), "mitre": tr("mitre"), "bevel": tr("bevel"), "flat": tr("flat"),
-    "waiting": tr("waiting"), "running": tr("running"), "done": tr("done"), "failed": tr("failed"),
-    "added": tr("added"), "removed": tr("removed"), "unchanged": tr("unchanged"), "shape": tr("shape"),
-    "values": tr("values"), "shape and values": tr("shape and values"),
-    "not compared in full": tr("not compared in full"),
-    "done before": tr("done before"), "yes": tr("yes"), "no": tr("no"),
+_PLAIN = (
+    untranslated("vector"), untranslated("raster"), untranslated("table"), untranslated("scene"),
+    untranslated("record"), untranslated("project"), untranslated("document"), untranslated("archive"),
+    untranslated("packed"), untranslated("picture"), untranslated("profile"), untranslated("borehole"),
+    untranslated("sketch"), untranslated("point"), untranslated("polygon"), untranslated("multipoint"),
+    untranslated("multilinestring"), untranslated("multipolygon"), untranslated("points"), untranslated("line"),
+    untranslated("mixed"), untranslated("grid"), untranslated("folder"), untranslated("several"),
+    untranslated("classes"), untranslated("feature"), untranslated("features"), untranslated("row"),
+    untranslated("rows"), untranslated("parts"), untranslated("layers"), untranslated("band groups"),
+    untranslated("datasets"), untranslated("bands"), untranslated("band"), untranslated("removable"),
+    untranslated("network"), untranslated("none"), untranslated("mean"), untranslated("straight line"),
+    untranslated("another quantity"), untranslated("vertical"), untranslated("the collar"),
+    untranslated("sea level"), untranslated("new"), untranslated("changed"), untranslated("as it is"),
+    untranslated("left out"), untranslated("circle"), untranslated("square"), untranslated("triangle"),
+    untranslated("cross"), untranslated("pin"), untranslated("round"), untranslated("mitre"), untranslated("bevel"),
+    untranslated("flat"), untranslated("waiting"), untranslated("running"), untranslated("done"),
+    untranslated("failed"), untranslated("added"), untranslated("removed"), untranslated("unchanged"),
+    untranslated("shape"), untranslated("values"), untranslated("shape and values"),
+    untranslated("not compared in full"), untranslated("done before"), untranslated("yes"), untranslated("no"),
+)  # fmt: skip
+_SHOWN = {word: word for word in _PLAIN} | {
+    "pointcloud": untranslated("point cloud"), "linestring": untranslated("line"),
 }  # fmt: skip
 _GEOMETRIES = ("Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon")
 _DIMENSIONS = ("", "Z", "M", "ZM")
@@ -54,8 +53,8 @@ def shown(stored: str) -> str:
     """
     geometry, _, more = stored.partition(" ")
     if geometry in _GEOMETRIES and more in _DIMENSIONS:
-        return f"{_SHOWN[geometry.lower()]} {more}".rstrip()
-    return _SHOWN.get(stored, stored)
+        return f"{tr(_SHOWN[geometry.lower()])} {more}".rstrip()
+    return tr(_SHOWN[stored]) if stored in _SHOWN else stored
 
 
 def amount_words(kind: DataKind | None, count: int) -> str:

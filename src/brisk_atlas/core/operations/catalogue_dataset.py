@@ -16,6 +16,8 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.derived import derived_record, filled
 from brisk_atlas.core.find.summary import amount_text, crs_text, kind_word
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, size_text
+from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.vocabulary import shown_all
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section, brief
 from brisk_atlas.core.record.elements import element_of, label_of, stated_places
@@ -61,12 +63,14 @@ SAFE_LANGUAGE = re.compile(r"[A-Za-z0-9-]{1,20}")
 
 @dataclass(frozen=True)
 class SiteSettings:
-    """What all pages of a site share. `largest` is the size in bytes of the largest file that is handed out."""
+    """What all pages of a site share. `largest` is the size in bytes of the largest file that is handed out; `language`
+    the one that the pages speak beside those of the records."""
 
     about: SiteAbout
     day: str
     version: str
     largest: int
+    language: str
 
     def address_of(self, id_: str) -> DatasetAddress:
         """Return where a dataset is found."""
@@ -94,7 +98,8 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
             raise reason_of(error, folder) from error  # the site can't be written
         log.warning("%s is left out of the site", wish.ref, exc_info=True)
         shutil.rmtree(folder, ignore_errors=True)
-        words = f"It can’t be shown ({type(error).__name__}: {error})."
+        reason = f"{type(error).__name__}: {error}"
+        words = tr("It can’t be shown ({reason}).", reason=reason)
         if isinstance(error, AtlasError):
             words = f"{error.reason}. {error.remedy}"
         reason = without_folder(words.strip(), wish.ref)
@@ -136,9 +141,11 @@ class _DatasetBuilder:
         facts = [part.facts for part in dataset.parts]
         one = facts[0] if len(facts) == 1 else None
         systems = {crs_text(each) for each in facts} - {""}
-        self.kind = kind_word(one) if one is not None else str(dataset.kind)
-        self.amount = amount_text(one) if one is not None else f"{len(facts):,} parts"
-        self.crs = systems.pop() if len(systems) == 1 else "several CRS" if systems else ""
+        self.kind = shown_all(kind_word(one) if one is not None else str(dataset.kind))
+        self.amount = (
+            shown_all(amount_text(one)) if one is not None else trn("{count:,} part", "{count:,} parts", len(facts))
+        )
+        self.crs = systems.pop() if len(systems) == 1 else tr("several CRS") if systems else ""
         self.remarks = [without_folder(warning, dataset.ref) for warning in dataset.warnings]
 
     def built(self) -> SiteEntry:
@@ -172,7 +179,7 @@ class _DatasetBuilder:
         self, parts: tuple[PagePart, ...], downloads: tuple[SiteDownload, ...], services: tuple[SiteService, ...],
         forms: tuple[str, ...],
     ) -> None:  # fmt: skip
-        languages = {"": ("as written", "index.html")}
+        languages = {"": (tr("as written"), "index.html")}
         for locale in self.record.locales:
             if SAFE_LANGUAGE.fullmatch(locale.id):
                 languages[locale.id] = (meaning_of("language", locale.language), f"index.{locale.id}.html")

@@ -13,6 +13,7 @@ from brisk_atlas.core.handover.formats import format_for
 from brisk_atlas.core.handover.sources import flow_of_part
 from brisk_atlas.core.handover.step import StepContext
 from brisk_atlas.core.model import AtlasError, DataKind, Dataset, Part, size_text
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.detect import is_record_name
 from brisk_atlas.core.site.site_entry import SiteDownload, entry_id
 from brisk_atlas.core.system.atomic_write import reason_of
@@ -58,7 +59,7 @@ class FilesWriter:
         if not members:
             return
         if size > self.largest:
-            self.remarks.append(f"Its files have {size_text(size)} and are not handed out here.")
+            self.remarks.append(tr("Its files have {size} and are not handed out here.", size=size_text(size)))
             return
         if len(members) == 1:
             path = self.folder / members[0].name
@@ -69,7 +70,7 @@ class FilesWriter:
             with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as packed:
                 for each in members:
                     packed.write(each, each.relative_to(base) if each.is_relative_to(base) else each.name)
-        yield self._download(f"{self.dataset.format}, as it lies", path, "")
+        yield self._download(tr("{format}, as it lies", format=self.dataset.format), path, "")
 
     def _forms(self, part: Part) -> Iterator[SiteDownload]:
         """Write a part in the formats that most can use, but for the one that it lies in."""
@@ -88,7 +89,9 @@ class FilesWriter:
                 self._write(part, name, path)
             except Exception as error:  # each library has its own errors
                 reason = error.reason if isinstance(error, AtlasError) else reason_of(error, path).reason
-                self.remarks.append(f"There is no {name} of {part.facts.name}: {reason}.")
+                self.remarks.append(
+                    tr("There is no {name} of {part}: {reason}.", name=name, part=part.facts.name, reason=reason)
+                )
                 path.unlink(missing_ok=True)
                 continue
             if path.stat().st_size > self.largest:

@@ -40,6 +40,7 @@ from brisk_atlas.core.model import (
     VectorStyle,
 )  # fmt: skip
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.vocabulary import shown_all
 from brisk_atlas.core.place import crs_label, ground_metres, is_geographic
 from brisk_atlas.core.place.map_crs import TILES
 from brisk_atlas.core.record.model import FieldDefinition, Record
@@ -96,7 +97,7 @@ class PartBuilder:
         style = style_inside(ref, facts) or first_style(facts, number - 1)
         self.layer = Layer(f"part-{number}", facts.name, ref, facts.kind, style) if style is not None else None
         self.has_features = False
-        self.page = PagePart(facts.name, amount_text(facts), crs_label(facts.crs) if facts.crs else "")
+        self.page = PagePart(facts.name, shown_all(amount_text(facts)), crs_label(facts.crs) if facts.crs else "")
 
     def view(self) -> View | None:
         """Return what its map shows, None where it has no place. Data in degrees is shown as on map tiles, where shapes

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.model import AtlasError, DataRef
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import language_in_use, tr
 from brisk_atlas.core.site.site_entry import SiteEntry
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -147,7 +147,9 @@ class CatalogueSite(Operation):
         address = address.rstrip("/") + "/" if address else ""
         title = self.title or (source.path.resolve().name if source.is_local else source.name) or "Catalogue"
         about = SiteAbout(title, self.summary, address)
-        return SiteSettings(about, datetime.now(UTC).date().isoformat(), VERSION, self.largest_mb * 1_000_000)
+        return SiteSettings(
+            about, datetime.now(UTC).date().isoformat(), VERSION, self.largest_mb * 1_000_000, language_in_use()
+        )
 
     def _remove_gone(self, before: Iterable[SiteEntry], after: Iterable[SiteEntry]) -> int:
         """Remove the folders of datasets that are there no more; returns how many."""
@@ -273,11 +275,13 @@ class _SiteFinish:
 
     def _forms(self) -> list[tuple[str, str, str]]:
         forms = [
-            ("DCAT-AP", "as Turtle", "catalogue.ttl"), ("DCAT-AP", "as JSON-LD", "catalogue.jsonld"),
-            ("DCAT-AP", "as RDF/XML", "catalogue.rdf"), ("STAC", "a catalog of collections", "catalog.json"),
-            ("Atom", "the latest changes", "feed.xml"),
+            ("DCAT-AP", tr("as Turtle"), "catalogue.ttl"), ("DCAT-AP", tr("as JSON-LD"), "catalogue.jsonld"),
+            ("DCAT-AP", tr("as RDF/XML"), "catalogue.rdf"), ("STAC", tr("a catalog of collections"), "catalog.json"),
+            ("Atom", tr("the latest changes"), "feed.xml"),
         ]  # fmt: skip
-        return [*forms, ("Sitemap", "for search engines", "sitemap.xml")] if self.settings.about.address else forms
+        return (
+            [*forms, (tr("Sitemap"), tr("for search engines"), "sitemap.xml")] if self.settings.about.address else forms
+        )
 
     def _put_related(self, related: dict[str, tuple[RelatedDataset, ...]]) -> dict[str, str]:
         """Put what belongs with each dataset on its pages, where that is not what stands there."""

@@ -116,12 +116,16 @@ def field_text(field: FieldDefinition) -> str:
     lines = [field.definition or field.alias]
     unit = unit_of_field(field)
     if unit:
-        lines.append(f"in {unit}")
-    lines += [f"from {r.lowest or '?'} to {r.highest or '?'}" for r in field.ranges if r.lowest or r.highest]
+        lines.append(tr("in {unit}", unit=unit))
+    lines += [
+        tr("from {low} to {high}", low=each.lowest or "?", high=each.highest or "?")
+        for each in field.ranges
+        if each.lowest or each.highest
+    ]
     if field.meanings:
         lines.append(", ".join(f"{m.value} = {m.meaning}" for m in field.meanings))
     if field.codeset:
-        lines.append(f"codes of {field.codeset}")
+        lines.append(tr("codes of {name}", name=field.codeset))
     if field.free and field.free not in field.definition:
         lines.append(field.free)
     return "; ".join(word.rstrip(".") for word in lines if word) or NOT_STATED

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model.digit_groups import grouped, typed_number
+from brisk_atlas.core.model.language import tr
 
 from .elements import Element
 from .model import CODE, DATE, EMAIL, INTEGER, LINK, NUMBER
@@ -37,8 +38,9 @@ def open_lists() -> frozenset[str]:
 
 
 def meaning_of(codes: str, value: str) -> str:
-    """Return what a code means in plain words, the code itself where it is not known."""
-    return code_lists().get(codes, {}).get(value, value)
+    """Return what a code means in plain words of the language in use, the code itself where it is not known."""
+    meaning = code_lists().get(codes, {}).get(value)
+    return value if meaning is None else tr(meaning)
 
 
 def wrong_with(element: Element, value: Any) -> str:

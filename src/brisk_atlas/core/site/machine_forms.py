@@ -12,6 +12,7 @@ from urllib.parse import quote
 from rdflib import DCAT, DCTERMS, RDF, XSD, BNode, Graph, Literal, Namespace, URIRef
 from rdflib.term import Node
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.document import address_of, xml_of
 from brisk_atlas.core.record.model import EMPTY, Box, Contact, Link, Record
 from brisk_atlas.core.record.standards import STANDARDS
@@ -255,11 +256,12 @@ def citation_of(record: Record, title: str, address: DatasetAddress, day: str) -
     holders = [each.organisation or each.person for each in contacts_in(record, HOLDERS)]
     dates = {each.kind: each.day for each in record.dates}
     year = next(
-        (dates[kind][:4] for kind in ("publication", "revision", "creation") if dates.get(kind)), "no date stated"
+        (dates[kind][:4] for kind in ("publication", "revision", "creation") if dates.get(kind)), tr("no date stated")
     )
-    authors = "; ".join(makers or holders[:1]) or "No author stated"
+    authors = "; ".join(makers or holders[:1]) or tr("No author stated")
     publisher = next((name for name in holders if name not in (makers or holders[:1])), "")
-    edition = f", edition {record.edition}" if record.edition else ""
-    where = f" {address.page} (as of {day})." if address.page else ""
-    whole = f"{authors} ({year}): {title}{edition} [dataset]." + (f" {publisher}." if publisher else "")
-    return whole + where
+    edition = tr(", edition {edition}", edition=record.edition) if record.edition else ""
+    where = tr(" {address} (as of {day}).", address=address.page, day=day) if address.page else ""
+    named = title + edition
+    about = tr("{authors} ({year}): {title} [dataset].", authors=authors, year=year, title=named)
+    return about + (f" {publisher}." if publisher else "") + where

@@ -9,6 +9,8 @@ from itertools import combinations, islice
 
 import numpy as np
 
+from brisk_atlas.core.model.language import tr
+
 from .key_samples import share_keys
 from .site_entry import SiteEntry, folded
 
@@ -52,10 +54,10 @@ def related_of(entries: Sequence[SiteEntry]) -> dict[str, tuple[RelatedDataset, 
     places = _same_places(entries)
     for of, with_ in list(ties.weights):
         if with_ in places[of]:
-            ties.add(of, with_, PLACE * places[of][with_], "the same place")
+            ties.add(of, with_, PLACE * places[of][with_], tr("the same place"))
     for of, others in enumerate(places):
         for with_, share in islice(others.items(), MOST_RELATED):
-            ties.add(of, with_, PLACE * share, "the same place")
+            ties.add(of, with_, PLACE * share, tr("the same place"))
     found: dict[int, list[tuple[float, int]]] = defaultdict(list)
     for (of, with_), weight in ties.weights.items():
         found[of].append((-weight, with_))
@@ -78,11 +80,11 @@ def _lineage(entries: Sequence[SiteEntry], ties: _Ties) -> None:
     for number, entry in enumerate(entries):
         for name in entry.made_from:
             for other in called.get(folded(name), ())[:MANY]:
-                ties.add(number, other, LINEAGE, "this was made from it")
-                ties.add(other, number, LINEAGE, "it was made from this")
+                ties.add(number, other, LINEAGE, tr("this was made from it"))
+                ties.add(other, number, LINEAGE, tr("it was made from this"))
         for other in called.get(folded(entry.parent), ())[:MANY] if entry.parent else ():
-            ties.add(number, other, LINEAGE, "this is a part of it")
-            ties.add(other, number, LINEAGE, "it is a part of this")
+            ties.add(number, other, LINEAGE, tr("this is a part of it"))
+            ties.add(other, number, LINEAGE, tr("it is a part of this"))
 
 
 def _keys(entries: Sequence[SiteEntry], ties: _Ties) -> None:
@@ -95,8 +97,8 @@ def _keys(entries: Sequence[SiteEntry], ties: _Ties) -> None:
         for (a, i), (b, j) in combinations(those[:MANY], 2):
             one, other = entries[a].keys[i], entries[b].keys[j]
             if a != b and share_keys(one, other):
-                ties.add(a, b, KEYS, f"the same values in {one.field}")
-                ties.add(b, a, KEYS, f"the same values in {other.field}")
+                ties.add(a, b, KEYS, tr("the same values in {field}", field=one.field))
+                ties.add(b, a, KEYS, tr("the same values in {field}", field=other.field))
 
 
 def _themes(entries: Sequence[SiteEntry], ties: _Ties) -> None:
@@ -111,8 +113,8 @@ def _themes(entries: Sequence[SiteEntry], ties: _Ties) -> None:
     for word, those in speaking.items():
         if 2 <= len(those) <= min(most, MANY):
             for a, b in combinations(those, 2):
-                ties.add(a, b, THEME, f"the theme {shown[word]}")
-                ties.add(b, a, THEME, f"the theme {shown[word]}")
+                ties.add(a, b, THEME, tr("the theme {theme}", theme=shown[word]))
+                ties.add(b, a, THEME, tr("the theme {theme}", theme=shown[word]))
 
 
 def _same_places(entries: Sequence[SiteEntry]) -> list[dict[int, float]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shlex
 from dataclasses import dataclass
 
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.model import Link, Record
 
 from .site_entry import SiteService
@@ -15,12 +16,14 @@ SERVICES = {  # what protocols of records are called there, without their versio
     "ogcapi-features": "OGC API Features",
     "ogcapi:tiles": "OGC API Tiles", "stac": "STAC API", "xyz": "XYZ tiles",
 }  # fmt: skip
-IN_A_GIS = {
-    "WMS": "add a WMS layer by this address", "WFS": "add a WFS layer by this address",
-    "WCS": "add a WCS layer by this address", "WMTS": "add a WMTS layer by this address",
-    "CSW": "add a catalogue by this address", "OGC API Features": "add an OGC API Features layer by this address",
-    "OGC API Tiles": "add vector tiles by this address", "STAC API": "add a STAC catalogue by this address",
-    "XYZ tiles": "add XYZ tiles by this address",
+IN_A_GIS = tr("in a GIS")
+GIS_LINES = {
+    "WMS": tr("add a WMS layer by this address"), "WFS": tr("add a WFS layer by this address"),
+    "WCS": tr("add a WCS layer by this address"), "WMTS": tr("add a WMTS layer by this address"),
+    "CSW": tr("add a catalogue by this address"), 
+    "OGC API Features": tr("add an OGC API Features layer by this address"),
+    "OGC API Tiles": tr("add vector tiles by this address"), "STAC API": tr("add a STAC catalogue by this address"),
+    "XYZ tiles": tr("add XYZ tiles by this address"),
 }  # fmt: skip
 PYTHON = {
     "WMS": "owslib.wms.WebMapService({address!r})", "WFS": "owslib.wfs.WebFeatureService({address!r}, version='2.0.0')",
@@ -61,24 +64,24 @@ def _standard_of(link: Link) -> str:
 def lines_of_service(service: SiteService) -> AddressLines:
     """Return the address of a service with its clients."""
     name = f"{service.standard}: {service.name}" if service.name else service.standard
-    clients = [("in a GIS", IN_A_GIS.get(service.standard, "add a layer by this address"))]
+    clients = [(IN_A_GIS, GIS_LINES.get(service.standard, tr("add a layer by this address")))]
     if service.standard in PYTHON:
         clients.append(("Python", PYTHON[service.standard].format(address=service.address, name=service.name)))
-    clients.append(("shell", f"curl -o answer {shlex.quote(service.address)}"))
+    clients.append((tr("shell"), f"curl -o answer {shlex.quote(service.address)}"))
     return AddressLines(name, service.address, tuple(clients))
 
 
 def lines_of_file(name: str, address: str, media_type: str) -> AddressLines:
     """Return the address of a file of the site with the clients that read it where it lies."""
-    clients = [("shell", f"curl -LO {shlex.quote(address)}")]
+    clients = [(tr("shell"), f"curl -LO {shlex.quote(address)}")]
     if media_type in FEATURE_FILES:
         clients = [
-            ("in a GIS", "add a vector layer by this address"),
+            (IN_A_GIS, tr("add a vector layer by this address")),
             ("Python", f"geopandas.read_file({address!r})"),
             *clients,
         ]
     elif media_type in GRID_FILES:
-        clients = [("in a GIS", "add a raster layer by this address; only what is seen is fetched"),
+        clients = [(IN_A_GIS, tr("add a raster layer by this address; only what is seen is fetched")),
                    ("Python", f"rasterio.open({address!r})"), *clients]  # fmt: skip
     elif media_type in TABLE_FILES:
         clients = [("Python", f"pandas.read_csv({address!r})"), *clients]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,11 +14,12 @@ from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
-from brisk_atlas.core.model.page_templates import page_templates
-from brisk_atlas.core.record.brief_sections import Section
+from brisk_atlas.core.model.language import trn, untranslated
+from brisk_atlas.core.model.page_templates import in_script, page_templates, script_texts
+from brisk_atlas.core.record.brief_sections import NOT_STATED, Section
 
 from .related import RelatedDataset
-from .service_clients import AddressLines
+from .service_clients import IN_A_GIS, AddressLines
 from .site_entry import SiteEntry
 
 HERE = Path(__file__).parent
@@ -30,7 +30,7 @@ SCRIPTS = ("map.js", "home.js", "dataset.js", "site.css")
 PICTURE = "picture.jpg"
 MOST_THEMES = 24
 RELATED = ("<!--related-->", "<!--/related-->")  # what belongs with a dataset stands between, as it changes with others
-NO_THEME = "no theme stated"
+NO_THEME = untranslated("no theme stated")
 
 
 @dataclass(frozen=True)
@@ -123,16 +123,11 @@ class DatasetPage:
         return in_script([part.as_json() for part in self.parts])
 
 
-def in_script(value: Any) -> Markup:
-    """Return a value as JSON that can stand in a script element: no text in it ends the element."""
-    text = json.dumps(value, ensure_ascii=False, allow_nan=False, separators=(",", ":"))
-    return Markup(text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e"))
-
-
 def dataset_page(site: SiteAbout, page: DatasetPage, day: str, version: str, language: str = "en") -> bytes:
     """Return the page of a dataset; what belongs with it is put in by `with_related`."""
     template = _environment().get_template("dataset.html")
-    return _bytes(template.render(site=site, page=page, day=day, version=version, lang=language))
+    return _bytes(template.render(site=site, page=page, day=day, version=version, lang=language,
+                                  not_stated=NOT_STATED, in_a_gis=IN_A_GIS))  # fmt: skip
 
 
 def with_related(page: str, entries: Sequence[tuple[SiteEntry, RelatedDataset]]) -> str:
@@ -181,7 +176,7 @@ def assets() -> dict[str, bytes]:
 
 
 def _counted(entries: Sequence[SiteEntry]) -> str:
-    return f"{len(entries):,} dataset{'s' if len(entries) != 1 else ''}"
+    return trn("{count:,} dataset", "{count:,} datasets", len(entries))
 
 
 def _picture_of(entries: Sequence[SiteEntry]) -> str:
@@ -207,4 +202,7 @@ def _bytes(page: str) -> bytes:
 
 @cache
 def _environment() -> Environment:
-    return page_templates(HERE / "templates", StrictUndefined)
+    found = page_templates(HERE / "templates", StrictUndefined)
+    scripts = [(HERE / "assets" / name).read_text("utf-8") for name in SCRIPTS if name.endswith(".js")]
+    found.globals["texts"] = script_texts("".join(scripts))  # of a site that speaks one language
+    return found

@@ -70,13 +70,13 @@ class ValueEditors(QStyledItemDelegate):
         return line
 
     def _codes(self, parent: QWidget | None, element: Element) -> QComboBox:
-        from brisk_atlas.core.record.values import code_lists, open_lists
+        from brisk_atlas.core.record.values import code_lists, meaning_of, open_lists
 
         box = QComboBox(parent)
         box.setObjectName("value editor")
         box.addItem("", "")
-        for code, meaning in code_lists().get(element.codes, {}).items():
-            box.addItem(meaning, code)
+        for code in code_lists().get(element.codes, {}):
+            box.addItem(meaning_of(element.codes, code), code)
         box.setEditable(element.codes in open_lists())
         box.setMaxVisibleItems(20)
         box.activated.connect(lambda i: self._code_chosen(box))

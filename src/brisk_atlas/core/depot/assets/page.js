@@ -1,6 +1,7 @@
 "use strict";
 // The map of an outlet that moves, what lies at a click, and rows and tiles that follow changes. Without this file the
 // page has a picture, links and forms instead.
+const texts = JSON.parse(document.getElementById("texts").textContent), say = (text) => texts.words[text] ?? text;
 const WORLD_M = 40075016.685578488, TILE = 256, LEVELS = 18, POLL_MS = 1000, REACH_PX = 6;
 
 class MovingMap {
@@ -17,7 +18,7 @@ class MovingMap {
     document.querySelector("section.map .moves").remove();
     frame.tabIndex = 0;
     frame.setAttribute("role", "application");
-    frame.setAttribute("aria-label", "Map; arrow keys move it, plus and minus change its scale");
+    frame.setAttribute("aria-label", say("Map; arrow keys move it, plus and minus change its scale"));
     this.showWhole();
     this.listen();
   }
@@ -25,7 +26,7 @@ class MovingMap {
   tools() {
     const tools = document.createElement("div");
     tools.className = "tools";
-    for (const [sign, name, act] of [["+", "Closer", () => this.zoom(1)], ["−", "Farther", () => this.zoom(-1)], ["□", "Whole", () => this.showWhole()]]) {
+    for (const [sign, name, act] of [["+", say("Closer"), () => this.zoom(1)], ["−", say("Farther"), () => this.zoom(-1)], ["□", say("Whole"), () => this.showWhole()]]) {
       const button = document.createElement("button");
       button.type = "button";
       button.textContent = sign;
@@ -164,7 +165,7 @@ function inDegrees([x, y]) {
 function showPicked(features) {
   const picked = document.getElementById("picked");
   if (!features.length) {
-    picked.textContent = "Nothing lies there.";
+    picked.textContent = say("Nothing lies there.");
     return;
   }
   picked.replaceChildren(...features.map((feature) => {
@@ -172,7 +173,7 @@ function showPicked(features) {
     for (const [name, value] of Object.entries(feature.properties)) {
       const [term, text] = [document.createElement("dt"), document.createElement("dd")];
       term.textContent = name;
-      text.textContent = value === null ? "missing" : String(value);
+      text.textContent = value === null ? say("missing") : String(value);
       list.append(term, text);
     }
     return list;
@@ -211,7 +212,7 @@ for (const button of document.querySelectorAll(".copy")) {
   button.hidden = false;
   button.addEventListener("click", async () => {
     await navigator.clipboard.writeText(document.getElementById(button.dataset.copies).value);
-    button.textContent = "Copied";
+    button.textContent = say("Copied");
   });
 }
 const frame = document.getElementById("map");

@@ -15,6 +15,8 @@ from functools import cached_property
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
+from brisk_atlas.core.model.language import tr
+
 from .posting import time_text
 from .rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
 from .store_database import StoreConnection, StoreDatabase
@@ -96,9 +98,9 @@ class People:
     def join(self, secret: str, name: str, password: str) -> Identity:
         """Make the account that an invitation is for, which is used up by that."""
         if not NAME.fullmatch(name):
-            raise BadAccount("a name has letters, digits and . @ + - _ alone")
+            raise BadAccount(tr("a name has letters, digits and . @ + - _ alone"))
         if len(password) < SHORTEST_PASSWORD:
-            raise BadAccount(f"a password has {SHORTEST_PASSWORD} characters or more")
+            raise BadAccount(tr("a password has {count} characters or more", count=SHORTEST_PASSWORD))
         stored = self._hasher.hash(password)
         with self.store.changing() as database:
             self._take_up(database, secret, name, stored)
@@ -111,9 +113,9 @@ class People:
             [digest_of(secret), time_text(datetime.now(UTC))],
         ).fetchone()
         if found is None:
-            raise WrongSecret("the invitation is not known, or was used")
+            raise WrongSecret(tr("the invitation is not known, or was used"))
         if self._is_taken(database, name):
-            raise BadAccount("this name is taken")
+            raise BadAccount(tr("this name is taken"))
         database.execute("INSERT INTO account (name, password, is_owner) VALUES (?, ?, ?)", [name, stored, found[0]])
         for circle in filter(None, found[1].split("\n")):
             database.execute("INSERT INTO member VALUES (?, ?)", [circle, name])
@@ -144,7 +146,7 @@ class People:
         """Make an account a member of a circle."""
         with self.store.changing() as database:
             if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
-                raise BadAccount(f"there is no account {account}")
+                raise BadAccount(tr("there is no account {name}", name=account))
             database.execute("INSERT INTO member VALUES (?, ?) ON CONFLICT DO NOTHING", [self._circle(circle), account])
             self.note_in(database, by, "add member", f"{account} to {circle}")
 
@@ -167,7 +169,7 @@ class People:
     @staticmethod
     def _circle(name: str) -> str:
         if not NAME.fullmatch(name) or name == EVERYBODY:
-            raise BadAccount(f"a circle can't be called {name[:80]!r}")
+            raise BadAccount(tr("a circle can't be called “{name}”", name=name[:80]))
         return name
 
     # Who asks
@@ -188,7 +190,7 @@ class People:
         ).fetchone()  # fmt: skip
         stored, failures, shut = found or (self._nobodys, 0, "")
         if shut > time_text(now):
-            raise WrongSecret("the account is shut for a while after wrong passwords")
+            raise WrongSecret(tr("the account is shut for a while after wrong passwords"))
         try:
             with self._turns:
                 self._hasher.verify(stored, password)
@@ -208,7 +210,7 @@ class People:
                 )
                 self.note_in(database, account if found else "", "wrong password", "")
         if not right:
-            raise WrongSecret("the name or the password is not right")
+            raise WrongSecret(tr("the name or the password is not right"))
         return self.identity(account)
 
     def make_token(self, account: str, label: str, scope: frozenset[Right], until: datetime) -> str:
@@ -216,7 +218,7 @@ class People:
         secret = secrets.token_urlsafe(SECRET_BYTES)
         with self.store.changing() as database:
             if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
-                raise BadAccount(f"there is no account {account}")
+                raise BadAccount(tr("there is no account {name}", name=account))
             stated = [digest_of(secret), account, label, " ".join(sorted(scope)), time_text(until)]
             database.execute("INSERT INTO token VALUES (?, ?, ?, ?, ?)", stated)
             self.note_in(database, account, "make token", label)
@@ -235,7 +237,7 @@ class People:
             [digest_of(secret), time_text(datetime.now(UTC))],
         ).fetchone()
         if found is None:
-            raise WrongSecret("the token is not known, or has run out")
+            raise WrongSecret(tr("the token is not known, or has run out"))
         return self.identity(found[0], frozenset(Right(each) for each in found[1].split()))
 
     def tokens(self, account: str) -> list[TokenAbout]:

@@ -47,16 +47,16 @@ function show(number) {
   const frame = document.querySelector(`.map[data-part="${number}"]`);
   if (frame && !part.map) {
     loadPictures(part, frame.querySelector("img").src);
-    part.map = new MovingMap(frame, part.extent, {paint: (context, map) => paint(context, map, part), picked: pick, moved: () => { if (at("seen")?.checked) refresh(); }, label: `Map of ${part.name}`, metres: part.metres ? () => part.metres : null});
+    part.map = new MovingMap(frame, part.extent, {paint: (context, map) => paint(context, map, part), picked: pick, moved: () => { if (at("seen")?.checked) refresh(); }, label: say("Map of {name}", {name: part.name}), metres: part.metres ? () => part.metres : null});
   }
   shown.map = part.map ?? null;
   const drawn = Boolean(shown.rows?.drawn);
   at("colour-choice").hidden = !drawn;
-  if (drawn) choices(at("colour"), [["", "as styled"], ...shown.rows.fields.map((field, n) => [n, labelOf(field)])]);
+  if (drawn) choices(at("colour"), [["", say("as styled")], ...shown.rows.fields.map((field, n) => [n, labelOf(field)])]);
   if (at("rows")) {
     at("rows").hidden = !shown.rows;
     if (shown.rows) {
-      choices(at("field"), [["", "any"], ...shown.rows.fields.map((field, n) => [n, labelOf(field)])]);
+      choices(at("field"), [["", say("any")], ...shown.rows.fields.map((field, n) => [n, labelOf(field)])]);
       at("seen").closest("label").hidden = !drawn;
       at("seen").checked = false;
       at("value").value = "";
@@ -177,7 +177,7 @@ function pick(x, y) {
     if (away <= near && cost < least) [best, least] = [n, cost];
   });
   choose(best);
-  if (best < 0) at("picked").textContent = "Nothing lies there.";
+  if (best < 0) at("picked").textContent = say("Nothing lies there.");
 }
 
 // how far a place is from a feature; 0 within an area
@@ -215,8 +215,8 @@ function choose(number) {
 }
 
 function wording(value) {
-  if (value === null || value === undefined) return "missing";
-  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (value === null || value === undefined) return say("missing");
+  if (typeof value === "boolean") return value ? say("yes") : say("no");
   return String(value);
 }
 
@@ -281,7 +281,7 @@ function table() {
       const value = rows.columns[column][n], cell = document.createElement("td");
       if (field.kind === "number") cell.className = "number";
       if (value === null) cell.classList.add("none");
-      cell.textContent = value === null ? "missing" : wording(value);
+      cell.textContent = value === null ? say("missing") : wording(value);
       line.append(cell);
     });
     if (rows.drawn) {
@@ -289,9 +289,9 @@ function table() {
     }
     return line;
   }));
-  const part = size < rows.count ? ` The first ${size.toLocaleString("en")} of ${rows.count.toLocaleString("en")} rows are here; the files have all.` : "";
-  const last = Math.min(first + PAGE, order.length), range = order.length > PAGE ? `, rows ${(first + 1).toLocaleString("en")} to ${last.toLocaleString("en")} shown` : "";
-  at("rows-count").textContent = `${order.length.toLocaleString("en")} of ${size.toLocaleString("en")} row${size === 1 ? "" : "s"}${range}.${part}`;
+  const part = size < rows.count ? " " + say("The first {size} of {count} rows are here; the files have all.", {size: grouped(size), count: grouped(rows.count)}) : "";
+  const last = Math.min(first + PAGE, order.length), range = order.length > PAGE ? " " + say("Rows {first} to {last} are shown.", {first: grouped(first + 1), last: grouped(last)}) : "";
+  at("rows-count").textContent = (size === 1 ? say("{found} of 1 row.", {found: grouped(order.length)}) : say("{found} of {count} rows.", {found: grouped(order.length), count: grouped(size)})) + range + part;
   at("earlier").disabled = first === 0;
   at("further").disabled = last >= order.length;
   at("earlier").parentElement.hidden = order.length <= PAGE;
@@ -322,9 +322,9 @@ function byNumber(values) {
   const sorted = values.filter((value) => typeof value === "number").sort((a, b) => a - b);
   const breaks = [...new Set(Array.from({length: CLASSES - 1}, (_, n) => sorted[Math.floor((n + 1) * sorted.length / CLASSES)]))].filter((value) => value > sorted[0]);
   const classOf = (value) => breaks.filter((edge) => value >= edge).length, count = breaks.length + 1;
-  const hue = (n) => RAMP[Math.round(n * (RAMP.length - 1) / Math.max(1, count - 1))], text = (value) => Number(value.toPrecision(6)).toLocaleString("en", {maximumFractionDigits: 6});
-  const edges = [sorted[0], ...breaks, sorted.at(-1)], entries = sorted.length ? Array.from({length: count}, (_, n) => [hue(n), n < count - 1 ? `${text(edges[n])} to below ${text(edges[n + 1])}` : `${text(edges[n])} to ${text(edges[n + 1])}`]) : [];
-  if (sorted.length < values.length) entries.push([REST, "missing"]);
+  const hue = (n) => RAMP[Math.round(n * (RAMP.length - 1) / Math.max(1, count - 1))], text = (value) => grouped(Number(value.toPrecision(6)), 6);
+  const edges = [sorted[0], ...breaks, sorted.at(-1)], entries = sorted.length ? Array.from({length: count}, (_, n) => [hue(n), n < count - 1 ? say("{low} to below {high}", {low: text(edges[n]), high: text(edges[n + 1])}) : say("{low} to {high}", {low: text(edges[n]), high: text(edges[n + 1])})]) : [];
+  if (sorted.length < values.length) entries.push([REST, say("missing")]);
   return [values.map((value) => typeof value === "number" ? hue(classOf(value)) : REST), entries];
 }
 
@@ -332,9 +332,9 @@ function byName(values) {
   const counts = new Map();
   for (const value of values) if (value !== null) counts.set(value, (counts.get(value) ?? 0) + 1);
   const names = [...counts].sort((a, b) => b[1] - a[1]).slice(0, MOST_NAMED).map((pair) => pair[0]), hues = new Map(names.map((name, n) => [name, NAMED[n]]));
-  const entries = names.map((name) => [hues.get(name), `${wording(name)} (${counts.get(name).toLocaleString("en")})`]);
+  const entries = names.map((name) => [hues.get(name), `${wording(name)} (${grouped(counts.get(name))})`]);
   const others = values.filter((value) => !hues.has(value)).length;
-  if (others) entries.push([REST, `others or missing (${others.toLocaleString("en")})`]);
+  if (others) entries.push([REST, say("others or missing ({count})", {count: grouped(others)})]);
   return [values.map((value) => hues.get(value) ?? REST), entries];
 }
 

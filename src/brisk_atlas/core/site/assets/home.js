@@ -13,7 +13,7 @@ function catalogue(columns) {
   const boxes = index.box.filter(Boolean);
   if (boxes.length) {
     at("where").hidden = false;
-    map = new MovingMap(at("map"), around(boxes), {paint: paintBoxes, picked: pickBox, moved: () => { if (at("inview").checked) search(); }, label: "Map of the datasets found"});
+    map = new MovingMap(at("map"), around(boxes), {paint: paintBoxes, picked: pickBox, moved: () => { if (at("inview").checked) search(); }, label: say("Map of the datasets found")});
   } else at("inview").closest("label").hidden = true;
   readAddress();
   search();
@@ -54,14 +54,14 @@ function search() {
   at("themes").hidden = asked;
   at("found").hidden = !asked;
   const all = index.id.length;
-  at("count").textContent = asked ? `${found.length.toLocaleString("en")} of ${all.toLocaleString("en")} datasets` : `${all.toLocaleString("en")} dataset${all === 1 ? "" : "s"}`;
-  if (!found.length) at("count").textContent += ". Try fewer words, or clear the filters.";
+  at("count").textContent = asked ? say("{found} of {count} datasets", {found: grouped(found.length), count: grouped(all)}) : all === 1 ? say("1 dataset") : say("{count} datasets", {count: grouped(all)});
+  if (!found.length) at("count").textContent += ". " + say("Try fewer words, or clear the filters.");
   at("results").replaceChildren(...(asked ? found.slice(0, shown).map(resultOf) : []));
   at("more").hidden = !asked || found.length <= shown;
   pointed = -1;
   writeAddress();
   const without = found.filter((n) => !index.box[n]).length;
-  at("under").textContent = `Longitude and latitude on WGS 84.${without ? ` ${without.toLocaleString("en")} of these datasets state no place.` : ""}`;
+  at("under").textContent = say("Longitude and latitude on WGS 84.") + (without ? " " + say("{count} of these datasets state no place.", {count: grouped(without)}) : "");
   if (map && !at("inview").checked) map.draw();
 }
 

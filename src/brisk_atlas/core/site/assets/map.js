@@ -1,8 +1,14 @@
 "use strict";
 // A map that moves: a canvas over a plane of its own, x to the right and y up. What it shows is drawn by whoever has it.
+const texts = JSON.parse(document.getElementById("texts").textContent);
+// a text in the language of the page, with values in the places that it names
+function say(text, values = {}) { return (texts.words[text] ?? text).replace(/\{(\w+)\}/g, (all, name) => values[name] ?? all); }
+// a number with its digits in groups, as readers of the language can't misread it
+function grouped(number, digits = 3) { return number.toLocaleString("en", {maximumFractionDigits: digits}).replaceAll(",", texts.digits); }
+
 class MovingMap {
   // extent: [xmin, ymin, xmax, ymax] that is shown first; paint(context, map) draws; picked(x, y, pixels) is a press
-  constructor(frame, extent, {paint, picked = () => {}, moved = () => {}, label = "Map", metres = null}) {
+  constructor(frame, extent, {paint, picked = () => {}, moved = () => {}, label = say("Map"), metres = null}) {
     Object.assign(this, {frame, whole: extent, paint, picked, moved, metres});
     this.canvas = document.createElement("canvas");
     this.bar = Object.assign(document.createElement("div"), {className: "bar"});
@@ -10,7 +16,7 @@ class MovingMap {
     frame.classList.add("live");
     frame.tabIndex = 0;
     frame.setAttribute("role", "application");
-    frame.setAttribute("aria-label", `${label}; arrow keys move it, plus and minus change its scale`);
+    frame.setAttribute("aria-label", say("{map}; arrow keys move it, plus and minus change its scale", {map: label}));
     this.listen();
     this.showWhole();
     new ResizeObserver(() => { if (this.untouched) this.showWhole(); else this.draw(); }).observe(frame);
@@ -63,12 +69,12 @@ class MovingMap {
     const each = this.unit * this.metres(this.y), most = each * 120, power = 10 ** Math.floor(Math.log10(most));
     const length = [5, 2, 1].map((n) => n * power).find((n) => n <= most) ?? power;
     this.bar.style.width = `${length / each}px`;
-    this.bar.textContent = length < 1 ? `${(length * 100).toPrecision(1)} cm` : length < 1000 ? `${length} m` : `${(length / 1000).toLocaleString("en")} km`;
+    this.bar.textContent = length < 1 ? `${(length * 100).toPrecision(1)} cm` : length < 1000 ? `${length} m` : `${grouped(length / 1000)} km`;
   }
 
   tools() {
     const tools = Object.assign(document.createElement("div"), {className: "tools"});
-    for (const [sign, name, act] of [["+", "Closer", () => this.zoom(2)], ["−", "Farther", () => this.zoom(0.5)], ["□", "Whole", () => this.showWhole()]]) {
+    for (const [sign, name, act] of [["+", say("Closer"), () => this.zoom(2)], ["−", say("Farther"), () => this.zoom(0.5)], ["□", say("Whole"), () => this.showWhole()]]) {
       const button = Object.assign(document.createElement("button"), {type: "button", textContent: sign, title: name});
       button.setAttribute("aria-label", name);
       button.addEventListener("click", act);
@@ -136,6 +142,6 @@ for (const button of document.querySelectorAll(".copy")) {
   button.addEventListener("click", async () => {
     const source = document.getElementById(button.dataset.copies);
     await navigator.clipboard.writeText(source.value ?? source.textContent);
-    button.textContent = "Copied";
+    button.textContent = say("Copied");
   });
 }
