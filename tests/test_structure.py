@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 from graphlib import CycleError, TopologicalSorter
@@ -85,3 +86,16 @@ os._exit(0)
 """
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=120)
     assert done.stdout.strip() == "[]", done.stdout + done.stderr
+
+
+def test_no_table_keeps_who_goes_by_tab():
+    tables = re.compile(r"QTable(?:Widget|View)\(.*\)\n|class \w+\(QTable(?:Widget|View)\)")
+    for path in (PACKAGE / "desktop").rglob("*.py"):
+        text = path.read_text("utf-8")
+        assert len(tables.findall(text)) <= text.count("setTabKeyNavigation(False)"), path
+
+
+def test_a_signal_is_connected_as_it_is():
+    """The `emit` of a signal outlives the widget that it belongs to, and ends the program when it is called then."""
+    held = re.compile(r"\b(?:connect|Later)\(.*\.emit\b(?!\()")
+    assert [path for path in PACKAGE.rglob("*.py") if held.search(path.read_text("utf-8"))] == []

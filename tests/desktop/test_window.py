@@ -56,7 +56,21 @@ def test_an_empty_window_says_what_to_do_next(driver):
     assert not window.handover.recipes.bar.go.isEnabled()
 
 
-def test_every_command_can_be_run_on_the_demo_without_harm(demo_driver, monkeypatch):
+@pytest.fixture
+def windows(qapp):
+    """Note what takes the keyboard as a window of its own."""
+    found = set()
+
+    def note(window):
+        if window is not None:
+            found.add(window.objectName())
+
+    qapp.focusWindowChanged.connect(note)
+    yield found
+    qapp.focusWindowChanged.disconnect(note)
+
+
+def test_every_command_can_be_run_on_the_demo_without_harm(demo_driver, monkeypatch, windows):
     window = demo_driver.window
     monkeypatch.setattr("PyQt6.QtWidgets.QFileDialog.getOpenFileNames", lambda *a: ([], ""))
     monkeypatch.setattr("PyQt6.QtWidgets.QFileDialog.getOpenFileName", lambda *a: ("", ""))
@@ -72,6 +86,7 @@ def test_every_command_can_be_run_on_the_demo_without_harm(demo_driver, monkeypa
             window.commands.do(command.id)  # or it would rightly refuse what follows
     demo_driver.settle()
     assert [notice for notice in notices if notice[0] != "good"] == []
+    assert [name for name in windows if name.startswith("Q")] == []  # a part of a form, before it has its place
 
 
 def test_every_icon_of_a_command_is_in_the_font(driver):

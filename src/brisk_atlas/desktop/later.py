@@ -6,15 +6,16 @@ from collections.abc import Callable
 from weakref import WeakSet
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtBoundSignal
 
 _ALL: WeakSet[Later] = WeakSet()
 
 
 class Later(QTimer):
-    """Calls `do` once, so many milliseconds after the last `start`. It belongs to `parent`."""
+    """Calls `do` once, so many milliseconds after the last `start`. It belongs to `parent`. A signal is given as it is:
+    its `emit` would outlive the widget that it belongs to."""
 
-    def __init__(self, parent: QObject, ms: int, do: Callable[[], object]) -> None:
+    def __init__(self, parent: QObject, ms: int, do: Callable[[], object] | pyqtBoundSignal) -> None:
         super().__init__(parent)
         self.setSingleShot(True)
         self.setInterval(ms)

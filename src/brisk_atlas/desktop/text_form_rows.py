@@ -56,6 +56,7 @@ class TextFormRows(QWidget):
         row.addWidget(self.header)
         row.addStretch(1)
         self.preview = QTableWidget()
+        self.preview.setTabKeyNavigation(False)
         self.preview.setObjectName("preview")
         self.preview.setAccessibleName(tr("First rows"))
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

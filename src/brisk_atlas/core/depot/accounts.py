@@ -14,10 +14,9 @@ from brisk_atlas.core.model.language import tr
 
 from .answers import Refused, document
 from .guarding import guarded
-from .page_words import right_words
 from .postings.depot_store import DepotStore
 from .postings.people import BadAccount, People, WrongSecret
-from .postings.rights import Identity, Right
+from .postings.rights import Identity, Right, right_words
 from .who_asks import COOKIE
 
 SESSION_S = 12 * 3600

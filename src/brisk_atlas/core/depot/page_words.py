@@ -16,22 +16,12 @@ from .postings.outlet import Outlet
 from .postings.outlet_rows import MOST_COUNTED, OutletRows
 from .postings.outlet_ways import OfferedService
 from .postings.posting import FieldType
-from .postings.rights import Right
 
 _TYPES = {
     FieldType.BOOLEAN: untranslated("yes or no"), FieldType.INTEGER: untranslated("whole number"),
     FieldType.NUMBER: untranslated("number"), FieldType.TEXT: untranslated("text"),
     FieldType.DATE: untranslated("date"), FieldType.TIME: untranslated("date and time"),
 }  # fmt: skip
-_RIGHTS = {
-    Right.READ: untranslated("read"), Right.ADD: untranslated("add"), Right.CHANGE: untranslated("change"),
-    Right.DELETE: untranslated("delete"),
-}  # fmt: skip
-
-
-def right_words(right: Right) -> str:
-    """Return what a right is called."""
-    return tr(_RIGHTS[right])
 
 
 def facts_in_words(shown: OutletRows) -> list[str]:

@@ -15,6 +15,7 @@ class PlateRows(QTableWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self.setTabKeyNavigation(False)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setObjectName("plate rows")
         head = self.verticalHeader()

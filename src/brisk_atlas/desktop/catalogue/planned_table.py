@@ -67,6 +67,7 @@ class PlannedTable(QTableView):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)
         self.rows = PlannedRows()
         self.setModel(self.rows)
         self.setAccessibleName(tr("Datasets of the site"))

@@ -238,7 +238,7 @@ class DepotView(QWidget):
 
         def done(store: object) -> None:
             self.form.begin(store, self._circles)  # type: ignore[arg-type]
-            self.right.setCurrentIndex(FORM)
+            self._show_form()
 
         self._with_store(tr("Depot"), lambda store: store, done)
 
@@ -247,7 +247,13 @@ class DepotView(QWidget):
         found = self._current()
         if found is not None and self.store is not None:
             self.form.change(self.store, found.posting, found.outlets, self._circles)
-            self.right.setCurrentIndex(FORM)
+            self._show_form()
+
+    def _show_form(self) -> None:
+        self.right.setCurrentIndex(FORM)
+        (
+            self.form.which if self.form.posting is None else self.form.title
+        ).setFocus()  # what is pressed next is meant for it
 
     def _offer(self, wish: OfferWish) -> None:
         from brisk_atlas.core.workspace.workspace import FrozenWorkspace
@@ -289,6 +295,7 @@ class DepotView(QWidget):
     def _end_form(self) -> None:
         self.form.close_trial()
         self.right.setCurrentIndex(DETAIL)
+        self.tree.setFocus()
 
     # What is there
 

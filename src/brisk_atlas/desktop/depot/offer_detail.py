@@ -31,6 +31,7 @@ class OfferDetail(QWidget):
         self.words.setWordWrap(True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.rows, self.edits = QTableWidget(), QListWidget()
+        self.rows.setTabKeyNavigation(False)
         self.rows.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.rows.setObjectName("shown rows")
         self.edits.setObjectName("last edits")

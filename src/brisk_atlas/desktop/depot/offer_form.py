@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -19,12 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right, circle_words
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.language import tr
 
 from ..plain_text import PlainLabel
 from ..session import Session
-from .outlet_column import EVERYBODY, BadWish, OutletColumn, PostingShape
+from .outlet_column import BadWish, OutletColumn, PostingShape
 
 if TYPE_CHECKING:
     from brisk_atlas.core.depot.offering import OfferTrial, OutletPreview
@@ -277,7 +279,6 @@ class OfferForm(QWidget):
 
     def _first_outlet(self, circle: str, *, every: bool) -> Outlet:
         from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
-        from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, Right
 
         posting = self._tried
         fields = tuple(OutletField(each.name, each.name) for each in posting.fields) if every else ()
@@ -285,7 +286,7 @@ class OfferForm(QWidget):
         rights = frozenset({Right.READ}) if open_to_all or not posting.has_rows else ALL_RIGHTS
         title = self.title.text()
         if not open_to_all:
-            title = tr("{title} for {circle}", title=title, circle=circle)
+            title = tr("{title} for {circle}", title=title, circle=circle_words(circle))
         return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style(),
                       grid_style=self._grid_style())  # fmt: skip
 
@@ -345,6 +346,8 @@ class OfferForm(QWidget):
         column.remove_wanted.connect(lambda: self._remove(column))
         self.columns.append(column)
         self.row.addWidget(column, 1)
+        for before, after in pairwise((column.until, self.more, self.cancel, self.offer)):
+            self.setTabOrder(before, after)  # what is made last would be reached last
         self._refresh()
 
     def _remove(self, column: OutletColumn) -> None:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.depot.postings.rights import circle_words, right_words
 from brisk_atlas.core.model.date_words import day_text
 from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.vocabulary import shown
 
 from .postings_tree import ListedPosting
 
@@ -28,7 +30,7 @@ def edit_words(found: tuple[str, str] | None) -> str:
 def about_posting(found: ListedPosting) -> list[str]:
     """Return what a posting is, line by line."""
     posting = found.posting
-    kind = posting.geometry_type or "table"
+    kind = shown(posting.geometry_type or "table")
     if not posting.has_rows:
         what = (
             tr("an album")
@@ -55,8 +57,8 @@ def about_outlet(outlet: Outlet, posting: Posting, address: str) -> list[str]:
     ]
     lines = [outlet.title, ""]
     for circle, rights in outlet.rights:
-        may = ", ".join(sorted(rights)) + (tr(" (own rows only)") if outlet.own_rows else "")
-        lines.append(tr("{circle} may {rights}", circle=circle, rights=may))
+        may = ", ".join(map(right_words, sorted(rights))) + (tr(" (own rows only)") if outlet.own_rows else "")
+        lines.append(tr("{circle} may {rights}", circle=circle_words(circle), rights=may))
     lines += (
         [tr("Fields: {count} of {count2}", count=len(outlet.fields), count2=len(posting.fields))]
         if posting.has_rows

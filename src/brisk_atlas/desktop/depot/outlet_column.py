@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.depot.postings.rights import EVERYBODY, Right, circle_words, right_words
 from brisk_atlas.core.model.digit_groups import typed_number
 from brisk_atlas.core.model.language import tr, trn
 
@@ -40,8 +41,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.posting import PostedField, Posting
     from brisk_atlas.core.model import Extent
 
-EVERYBODY = "everybody"
-CHANGES = (("add", "add"), ("change", "change"), ("delete", "delete"))
+CHANGES = ("add", "change", "delete")
 LATER_MS = 250  # after the last key, before what is seen is worked out
 FIELDS_PX, PREVIEW_PX = 132, 96
 USED, NAME, DECIMALS = range(3)
@@ -74,7 +74,7 @@ class PostingShape:
         if not self.posting.has_shapes:
             return ""
         crs = self.posting.crs
-        return "metres" if crs is not None and metres_per_unit(crs) == 1.0 else tr("units of its CRS")
+        return tr("metres") if crs is not None and metres_per_unit(crs) == 1.0 else tr("units of its CRS")
 
 
 class OutletColumn(QFrame):
@@ -98,7 +98,7 @@ class OutletColumn(QFrame):
         self._view = view
         self.setObjectName("card")
         self.shape_, self.outlet = shape, outlet
-        self._later = Later(self, LATER_MS, self.edited.emit)
+        self._later = Later(self, LATER_MS, self.edited)
         self.title = QLineEdit(outlet.title)
         self.title.setObjectName("outlet title")
         self.title.setPlaceholderText(tr("Title of the outlet"))
@@ -111,8 +111,8 @@ class OutletColumn(QFrame):
         self.circle = QComboBox()
         self.circle.setObjectName("circle")
         self.circle.setEditable(True)
-        self.circle.addItems([EVERYBODY, *(each for each in circles if each != EVERYBODY)])
-        self.rights = {name: QCheckBox(words) for name, words in CHANGES}
+        self.circle.addItems([tr("everybody"), *(each for each in circles if each != EVERYBODY)])
+        self.rights = {name: QCheckBox(right_words(Right(name))) for name in CHANGES}
         self.own_rows = QCheckBox(tr("own rows only"))
         self.own_rows.setToolTip(tr("Rows are changed and deleted by those alone who added them"))
         rights = QHBoxLayout()
@@ -153,7 +153,6 @@ class OutletColumn(QFrame):
         self.downloads.setAccessibleName(tr("Files"))
         ways.addWidget(self.services, 1)
         ways.addWidget(self.downloads, 1)
-        self.downloads.setVisible(bool(named))
         form = QFormLayout()
         form.setContentsMargins(0, 0, 0, 0)
         form.setVerticalSpacing(6)
@@ -167,17 +166,11 @@ class OutletColumn(QFrame):
         form.addRow(tr("Bands"), self.bands)
         form.addRow(tr("By"), handed)
         form.addRow(tr("Until"), self.until)
-        form.setRowVisible(self.blur, bool(shape.unit))
-        form.setRowVisible(area, shape.has_area)
-        form.setRowVisible(self.bands, shape.posting.file.endswith(".tif"))
-        for each in (self.fields, self.where):
-            form.setRowVisible(each, shape.posting.has_rows)
-        for box in (*self.rights.values(), self.own_rows):
-            box.setVisible(shape.posting.has_rows)
         self.seen = PlainLabel("")
         self.seen.setObjectName("heading")
         self.seen.setWordWrap(True)
         self.preview = QTableWidget()
+        self.preview.setTabKeyNavigation(False)
         self.preview.setObjectName("outlet preview")
         self.preview.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.preview.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
@@ -190,6 +183,14 @@ class OutletColumn(QFrame):
         column.setSpacing(8)
         column.addLayout(head)
         column.addLayout(form)
+        self.downloads.setVisible(bool(named))  # all of these within the column, else they would be windows
+        form.setRowVisible(self.blur, bool(shape.unit))
+        form.setRowVisible(area, shape.has_area)
+        form.setRowVisible(self.bands, shape.posting.file.endswith(".tif"))
+        for each in (self.fields, self.where):
+            form.setRowVisible(each, shape.posting.has_rows)
+        for box in (*self.rights.values(), self.own_rows):
+            box.setVisible(shape.posting.has_rows)
         column.addWidget(self.seen)
         column.addWidget(self.preview, 1)
         self._take(outlet)
@@ -197,6 +198,7 @@ class OutletColumn(QFrame):
 
     def _fields_table(self) -> QTableWidget:
         table = QTableWidget(len(self.shape_.fields), 3)
+        table.setTabKeyNavigation(False)
         table.setObjectName("outlet fields")
         table.setHorizontalHeaderLabels([tr("Field"), tr("Shown as"), tr("Decimals")])
         table.setFixedHeight(FIELDS_PX)
@@ -219,7 +221,7 @@ class OutletColumn(QFrame):
             decimals = str(each.decimals) if each is not None and each.decimals is not None else ""
             self.fields.setItem(row, DECIMALS, QTableWidgetItem(decimals))
         circle, rights = outlet.rights[0] if outlet.rights else (EVERYBODY, frozenset())
-        self.circle.setCurrentText(circle)
+        self.circle.setCurrentText(circle_words(circle))
         for name, box in self.rights.items():
             box.setChecked(name in rights)
         self.own_rows.setChecked(outlet.own_rows)
@@ -266,7 +268,6 @@ class OutletColumn(QFrame):
     def wished(self) -> Outlet:
         """Return the outlet as it stands here. Raises BadWish."""
         from brisk_atlas.core.depot.postings.outlet import OutletField
-        from brisk_atlas.core.depot.postings.rights import Right
 
         fields = []
         for row, field in enumerate(self.shape_.fields):
@@ -277,7 +278,7 @@ class OutletColumn(QFrame):
             if decimals and not decimals.isdigit():
                 raise BadWish(tr("{used}: decimals are a whole number", used=used))
             fields.append(OutletField(field.name, name or field.name, int(decimals) if decimals else None))
-        circle = self.circle.currentText().strip()
+        circle = self.stated_circle
         if not circle:
             raise BadWish(tr("It is for nobody yet: name a circle"))
         rights = {Right.READ} | {Right(name) for name, box in self.rights.items() if box.isChecked()}
@@ -307,6 +308,12 @@ class OutletColumn(QFrame):
         item = self.fields.item(row, column)
         return item.text().strip() if item is not None else ""
 
+    @property
+    def stated_circle(self) -> str:
+        """The circle that was chosen or typed, as it is stored."""
+        typed = self.circle.currentText().strip()
+        return EVERYBODY if typed == tr("everybody") else typed
+
     def show_preview(self, found: OutletPreview, *, sampled: bool) -> None:
         """Show what the outlet shows."""
         count = (
@@ -316,7 +323,7 @@ class OutletColumn(QFrame):
         )
         who = (
             tr("Everybody")
-            if self.circle.currentText() == EVERYBODY
+            if self.stated_circle == EVERYBODY
             else tr("The circle {currenttext}", currenttext=self.circle.currentText())
         )
         self.seen.setText(
@@ -333,7 +340,7 @@ class OutletColumn(QFrame):
         """Say how much of a file or a record is seen."""
         who = (
             tr("Everybody")
-            if self.circle.currentText() == EVERYBODY
+            if self.stated_circle == EVERYBODY
             else tr("The circle {currenttext}", currenttext=self.circle.currentText())
         )
         what = (

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from brisk_atlas.core.depot.postings.rights import Right, circle_words, right_words
 from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.model.language import tr
 
@@ -103,9 +104,8 @@ def rights_in_words(outlet: Outlet) -> str:
     """Return who may do what with an outlet."""
     found = []
     for circle, rights in outlet.rights:
-        words = [each.value for each in rights]
-        changes = [word for word in ("add", "change", "delete") if word in words]
-        found.append(tr("{circle}: read{value}", circle=circle, value=", " + ", ".join(changes) if changes else ""))
+        changes = "".join(f", {right_words(each)}" for each in Right if each in rights and each is not Right.READ)
+        found.append(tr("{circle}: read{value}", circle=circle_words(circle), value=changes))
     own = tr(", own rows") if outlet.own_rows else ""
     until = tr(", until {date}", date=outlet.until.date()) if outlet.until is not None else ""
     return "; ".join(found) + own + until

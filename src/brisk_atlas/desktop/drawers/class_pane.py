@@ -61,6 +61,7 @@ class ClassPane(QWidget):
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
         self.table = QTableWidget()
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("class matrix")
         self.table.setAccessibleName(tr("Classes of A in rows, of B in columns, hectares"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

@@ -115,6 +115,7 @@ class HeldTable(QWidget):
         self.theme: Theme = LIGHT
         self.chosen = 0
         self.table = QTableWidget(0, 0)
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("held")
         self.table.setItemDelegate(_Cells(self))
         self.heads = _Heads(self)

@@ -104,6 +104,7 @@ class GlanceRows(QWidget):
         self.message.setWordWrap(True)
         self.rows = FirstRows()
         self.table = QTableView()
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("first rows")
         self.table.setModel(self.rows)
         self.table.setAlternatingRowColors(True)

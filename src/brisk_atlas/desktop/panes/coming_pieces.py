@@ -33,7 +33,7 @@ class ComingPieces(QObject):
         self._session = session
         self._coming: set[DataRef] = set()
         self._news: set[DataRef] = set()  # of which a piece came since the last frame was asked for
-        self._arrival, self._retry = (Later(self, wait, self.more.emit) for wait in (ARRIVED_MS, RETRY_MS))
+        self._arrival, self._retry = (Later(self, wait, self.more) for wait in (ARRIVED_MS, RETRY_MS))
         session.arrived.connect(self._arrived)
 
     @property

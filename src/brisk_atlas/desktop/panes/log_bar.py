@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QSizePolicy, QWidgetAction
@@ -50,7 +48,7 @@ class LogBar(QFrame):
         for name in PAGES:
             button = bar_button(PAGE_NAMES[name], f"log {name}", PAGE_TIPS[name], checkable=True)
             self.pages.addButton(button)
-            button.clicked.connect(partial(self.page_chosen.emit, name))
+            button.clicked.connect(lambda checked=False, name=name: self.page_chosen.emit(name))
             self.page_buttons[name] = button
         self.page_buttons["log"].setChecked(True)
         self.quantities = LogQuantities()

@@ -119,7 +119,7 @@ class MapCanvas(QWidget):
         self._last: QPointF | None = None
         self._box: QRectF | None = None
         self._doing = ""
-        self._settle = Later(self, SETTLE_MS, self.view_changed.emit)
+        self._settle = Later(self, SETTLE_MS, self.view_changed)
 
     # What to show
 

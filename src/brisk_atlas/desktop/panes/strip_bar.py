@@ -57,7 +57,7 @@ class StripBar(QFrame):
         buttons = [bar_button(PAGE_NAMES[name], f"strip {name}", PAGE_TIPS[name], checkable=True) for name in PAGES]
         for button, name in zip(buttons, PAGES):
             self.pages.addButton(button)
-            button.clicked.connect(partial(self.page_chosen.emit, name))
+            button.clicked.connect(lambda checked=False, name=name: self.page_chosen.emit(name))
         buttons[0].setChecked(True)
         self.page_buttons = dict(zip(PAGES, buttons))
         self.quantities, self.menu = bar_menu(
@@ -182,4 +182,4 @@ class StripBar(QFrame):
             assert action is not None
             action.setCheckable(True)
             action.setChecked(trace.name in chosen)
-            action.toggled.connect(partial(self.quantity_turned.emit, trace.name))
+            action.toggled.connect(lambda on, name=trace.name: self.quantity_turned.emit(name, on))

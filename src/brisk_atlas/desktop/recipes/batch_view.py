@@ -87,6 +87,7 @@ class BatchView(QWidget):
         self.tiles = QCheckBox(tr("Divide a large grid or cloud into tiles"))
         self.tiles.setToolTip(tr("So that all workers, or machines, can do parts of one input"))
         self.table = QTableWidget(0, len(HEADS))
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("batch")
         self.table.setAccessibleName(tr("Inputs and what came of them"))
         self.table.setHorizontalHeaderLabels(list(HEADS))

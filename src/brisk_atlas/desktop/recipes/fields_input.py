@@ -31,6 +31,7 @@ class FieldsInput(StepInput):
         super().__init__()
         self._names, self._types = list(names), list(types)
         self.table = QTableWidget(0, 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("fields of the step")
         self.table.setAccessibleName(tr("Fields: whether they are left, new name, new type"))
         self.table.setHorizontalHeaderLabels(["", tr("Field"), tr("New name"), tr("New type")])

@@ -192,7 +192,7 @@ class RecordActions(QObject):
         record, which = self._named(shown)
         standard, data = shown.draft.document.standard.name, shown.ref.beside(shown.ref.name)
         form = ConvertForm(self.session, record, which, standard, data, self.window)
-        form.accepted.connect(self.replaced.emit)
+        form.accepted.connect(self.replaced)
         self.form = form
         form.open()
 
@@ -203,7 +203,7 @@ class RecordActions(QObject):
         if shown is None or shown.draft is None or not self._is_saved(tr("a template goes into what is saved")):
             return
         form = ApplyTemplateForm(self.session, [shown.draft.document.path], self.theme, self.window)
-        form.accepted.connect(self.replaced.emit)
+        form.accepted.connect(self.replaced)
         self.form = form
         form.open()
 

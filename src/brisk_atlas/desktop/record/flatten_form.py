@@ -59,6 +59,7 @@ class FlattenForm(QDialog):
         self.which = QComboBox()
         self.which.setObjectName("flatten table")
         self.preview = QTableWidget()
+        self.preview.setTabKeyNavigation(False)
         self.preview.setObjectName("flatten preview")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.message = PlainLabel(tr("Choose element names; each becomes a table."))

@@ -137,6 +137,7 @@ class ManyView(QWidget):
         self.sorted.setFilterKeyColumn(-1)
         self.sorted.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.table = QTableView()
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("records table")
         self.table.setAccessibleName(tr("Records of the folder"))
         self.table.setModel(self.sorted)

@@ -95,6 +95,7 @@ class Builder(QDialog):
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.preview = QTableWidget(0, 0)
+        self.preview.setTabKeyNavigation(False)
         self.preview.setObjectName("preview")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.parts = self._parts()

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from brisk_atlas.core.model.language import tr, untranslated
+
 EVERYBODY = "everybody"  # the circle of all, with or without an account
 
 
@@ -16,6 +18,20 @@ class Right(StrEnum):
 
 
 ALL_RIGHTS = frozenset(Right)
+_WORDS = {
+    Right.READ: untranslated("read"), Right.ADD: untranslated("add"), Right.CHANGE: untranslated("change"),
+    Right.DELETE: untranslated("delete"),
+}  # fmt: skip
+
+
+def right_words(right: Right) -> str:
+    """Return what a right is called."""
+    return tr(_WORDS[right])
+
+
+def circle_words(circle: str) -> str:
+    """Return what a circle is called: all but that of everybody have names of their own."""
+    return tr("everybody") if circle == EVERYBODY else circle
 
 
 @dataclass(frozen=True)
