@@ -24,6 +24,7 @@ from test_album_page import HOSTILE
 from brisk_atlas import cli, demo
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
 from brisk_atlas.core.operations import CatalogueSite
+from brisk_atlas.core.operations.catalogue_plan import stored_site
 from brisk_atlas.core.record import check_schema, document_in, written
 from brisk_atlas.core.record.model import (
     Box,
@@ -444,3 +445,23 @@ def test_a_part_that_can_t_be_drawn_leaves_the_rest_of_its_page_and_a_full_disk_
     failing(OSError(28, "No space left on device"))
     with pytest.raises(CannotWrite, match="the disk is full"):
         build_dataset(wish, tmp_path / "ash", settings)
+
+
+def test_a_table_that_states_degrees_lies_on_the_map_and_no_other(tmp_path):
+    folder = tmp_path / "data"
+    folder.mkdir()
+    (folder / "stations.csv").write_text("name,Longitude,Latitude\na,-20.91,-38.21\nb,-20.87,-38.19\nc,,\n")
+    (folder / "collars.csv").write_text("name,x,y\na,510000,5770000\nb,511000,5771000\n")
+    (folder / "far.csv").write_text("name,lon,lat\na,510000,5770000\nb,511000,5771000\n")
+    (folder / "words.csv").write_text("name,lon,lat\na,west,south\nb,east,north\n")
+    made(folder, tmp_path / "site")
+    entries = {each.source: each for each in stored_site(tmp_path / "site").entries}
+    assert {name: bool(each.has_picture) for name, each in entries.items()} == {
+        "stations.csv": True, "collars.csv": False, "far.csv": False, "words.csv": False,
+    }  # fmt: skip
+    ((west, south, east, north),) = entries["stations.csv"].boxes
+    assert (west, south, east, north) == pytest.approx((-20.91, -38.21, -20.87, -38.19), abs=1e-6)
+    page = page_of(tmp_path / "site", "stations-csv")
+    assert "placed by Longitude, Latitude" in page.text_content() and page.xpath("//div[@class='map']")
+    rows = (tmp_path / "site" / "datasets" / "stations-csv" / "part-1.js").read_text()
+    assert '"count":3' in rows.replace(" ", "") and page.xpath("//a[contains(@href, '.geojson')]")

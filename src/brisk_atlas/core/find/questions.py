@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -119,6 +120,17 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     return Question(
         dataset.ref, needed, guess, form, fields, why_columns, asks_crs, reason, suggestions, bounds, parts, text
     )
+
+
+def placed_by_degrees(dataset: Dataset) -> OpenOptions | None:
+    """Return how a table is opened whose rows are placed by columns of longitude and latitude, or by MGRS references:
+    nothing else has to be known of them. None for all others."""
+    question = question_about(dataset)
+    columns = question.guess.columns if question is not None else None
+    if question is None or not columns or question.guess.crs != DEGREES or columns.wkt:
+        return None
+    is_named = columns.x.lower().strip() in LONGITUDES and columns.y.lower().strip() in LATITUDES
+    return replace(question.guess, parts=None) if is_named or columns.mgrs else None
 
 
 def _is_workbook(dataset: Dataset) -> bool:

@@ -14,9 +14,11 @@ from urllib.parse import urlsplit, urlunsplit
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.derived import derived_record, filled
+from brisk_atlas.core.find.questions import placed_by_degrees
 from brisk_atlas.core.find.summary import amount_text, crs_text, kind_word
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, size_text
 from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.open_options import NO_OPTIONS
 from brisk_atlas.core.model.vocabulary import shown_all
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section, brief
@@ -86,7 +88,7 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
     """Write the folder of a dataset of a site; returns what it is. One that can't be read gets none, and says why."""
     cache = DataCache()
     try:
-        dataset = cache.dataset(wish.ref)
+        dataset = _placed(cache, cache.dataset(wish.ref))
         stated = _stated_record(dataset)
         shutil.rmtree(folder, ignore_errors=True)
         if not _is_listed(dataset, stated):
@@ -104,6 +106,24 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
             words = f"{error.reason}. {error.remedy}"
         reason = without_folder(words.strip(), wish.ref)
         return SiteEntry(wish.id, wish.source, wish.state, wish.source, fault=reason)
+
+
+def _placed(cache: DataCache, dataset: Dataset) -> Dataset:
+    """Return a dataset with the rows of a table at their places, where it states them in degrees."""
+    options = placed_by_degrees(dataset) if dataset.ref.is_local else None
+    if options is None:
+        return dataset
+    assert options.columns is not None
+    cache.set_options(dataset.ref, options)
+    try:
+        placed = cache.dataset(dataset.ref)
+        placed.parts[0].read()  # type: ignore[attr-defined]
+    except AtlasError:  # some of its numbers are no degrees: it stays a table
+        cache.set_options(dataset.ref, NO_OPTIONS)
+        return cache.dataset(dataset.ref)
+    columns = ", ".join(filter(None, (options.columns.x, options.columns.y, options.columns.mgrs)))
+    remark = tr("Its rows are placed by {columns}, in degrees on WGS 84.", columns=columns)
+    return replace(placed, warnings=(*placed.warnings, remark))
 
 
 def _stated_record(dataset: Dataset) -> Record | None:
