@@ -118,7 +118,7 @@ class OutletColumn(QFrame):
         rights = QHBoxLayout()
         rights.addWidget(PlainLabel(tr("read")))
         rights.addSpacing(10)
-        for box in (*self.rights.values(), self.own_rows):
+        for box in self.rights.values():
             rights.addWidget(box)
         rights.addStretch(1)
         self.fields = self._fields_table()
@@ -158,6 +158,7 @@ class OutletColumn(QFrame):
         form.setVerticalSpacing(6)
         form.addRow(tr("For"), self.circle)
         form.addRow(tr("May"), _held(rights))
+        form.addRow("", self.own_rows)
         form.addRow(tr("Fields"), self.fields)
         form.addRow(tr("Rows"), self.where)
         form.addRow(tr("Places"), self.blur)
@@ -189,7 +190,8 @@ class OutletColumn(QFrame):
         form.setRowVisible(self.bands, shape.posting.file.endswith(".tif"))
         for each in (self.fields, self.where):
             form.setRowVisible(each, shape.posting.has_rows)
-        for box in (*self.rights.values(), self.own_rows):
+        form.setRowVisible(self.own_rows, shape.posting.has_rows)
+        for box in self.rights.values():
             box.setVisible(shape.posting.has_rows)
         column.addWidget(self.seen)
         column.addWidget(self.preview, 1)
