@@ -453,11 +453,14 @@ def test_a_table_that_states_degrees_lies_on_the_map_and_no_other(tmp_path):
     (folder / "stations.csv").write_text("name,Longitude,Latitude\na,-20.91,-38.21\nb,-20.87,-38.19\nc,,\n")
     (folder / "collars.csv").write_text("name,x,y\na,510000,5770000\nb,511000,5771000\n")
     (folder / "far.csv").write_text("name,lon,lat\na,510000,5770000\nb,511000,5771000\n")
+    (folder / "later.csv").write_text("name,lon,lat\n" + "a,-20.9,-38.2\n" * 300 + "b,510000,5770000\n")
+    (folder / "references.csv").write_text("name,mgrs\na,27HWB1000070000\nb,27HWB1100071000\n")
     (folder / "words.csv").write_text("name,lon,lat\na,west,south\nb,east,north\n")
     made(folder, tmp_path / "site")
     entries = {each.source: each for each in stored_site(tmp_path / "site").entries}
     assert {name: bool(each.has_picture) for name, each in entries.items()} == {
-        "stations.csv": True, "collars.csv": False, "far.csv": False, "words.csv": False,
+        "stations.csv": True, "collars.csv": False, "far.csv": False, "later.csv": False,
+        "references.csv": True, "words.csv": False,
     }  # fmt: skip
     ((west, south, east, north),) = entries["stations.csv"].boxes
     assert (west, south, east, north) == pytest.approx((-20.91, -38.21, -20.87, -38.19), abs=1e-6)

@@ -77,7 +77,8 @@ def test_the_language_is_the_one_that_the_reader_wants_most(accepted, spoken):
 )
 def test_each_reader_of_a_depot_has_pages_in_their_language(store, place):
     client = TestClient(postings_application(store, "Tolvane Depot"))
-    client.post("/login", data={"name": "ada", "password": PASSWORD}) if place == "account" else None
+    if place == "account":
+        client.post("/login", data={"name": "ada", "password": PASSWORD})
     english, german = (client.get(f"/{place}", headers=each) for each in (ENGLISH, GERMAN))
     assert (english.headers["content-language"], german.headers["content-language"]) == ("en", "de")
     assert '<html lang="de">' in german.text and "Accept-Language" in german.headers["vary"]
@@ -104,19 +105,10 @@ def test_what_goes_wrong_is_stated_in_the_language_of_the_reader_and_data_stay_a
 def test_a_catalogue_speaks_the_language_of_its_maker(source, tmp_path):
     pages = {}
     for spoken in ("en", "de"):
-        command = [
-            sys.executable,
-            "-m",
-            "brisk_atlas",
-            "catalogue",
-            str(source),
-            "--out",
-            str(tmp_path / "site"),
-            "--title",
-            "Tolvane",
-        ]
+        arguments = ["catalogue", source, "--out", tmp_path / "site", "--title", "Tolvane"]
+        words = {**os.environ, "BRISK_ATLAS_LANGUAGE": spoken}
         done = subprocess.run(
-            command, env={**os.environ, "BRISK_ATLAS_LANGUAGE": spoken}, capture_output=True, text=True
+            [sys.executable, "-m", "brisk_atlas", *arguments], env=words, capture_output=True, text=True
         )
         assert done.returncode == 1 and "broken.gpkg" in done.stdout  # one file of the folder can't be read
         pages[spoken] = {

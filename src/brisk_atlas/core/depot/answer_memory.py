@@ -11,9 +11,11 @@ from dataclasses import dataclass
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from .reader_language import language_of_reader
+
 MEMORY_BYTES = 64_000_000
 MOST_BYTES = 4_000_000  # of an answer that is stored
-NAMED = ("host", "accept", "accept-language", "x-forwarded-proto")  # headers on which an answer depends
+NAMED = ("host", "accept", "x-forwarded-proto")  # headers on which an answer depends
 
 Question = tuple[str, ...]
 
@@ -66,7 +68,9 @@ class AnswerMemory:
     def question(state: str, scope: Scope) -> Question:
         """Return what an answer depends on."""
         headers = Headers(scope=scope)
-        return state, scope["path"], scope["query_string"].decode("latin-1"), *(headers.get(name, "") for name in NAMED)
+        named = (headers.get(name, "") for name in NAMED)
+        language = language_of_reader(headers.get("accept-language", ""))
+        return state, scope["path"], scope["query_string"].decode("latin-1"), language, *named
 
     async def through(self, state: str, app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer by an application, or as it answered in the same state before."""

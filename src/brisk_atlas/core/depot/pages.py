@@ -9,6 +9,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+from markupsafe import Markup
 from starlette.requests import Request
 from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
@@ -16,7 +17,7 @@ from starlette.routing import Route
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, size_text
-from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.model.language import language_in_use, tr
 from brisk_atlas.core.model.page_templates import script_texts
 from brisk_atlas.core.model.vocabulary import shown
 from brisk_atlas.core.record.translated import translated
@@ -211,7 +212,7 @@ class OutletPages:
         chosen = wanted if any(wanted == each.id for each in languages) else ""
         stated = translated(record, chosen)
         return {"record": record_in_words(stated), "summary": stated.abstract, "languages": languages,
-                "record_language": chosen, "texts": script_texts(_script())}  # fmt: skip
+                "record_language": chosen, "texts": _script_texts(language_in_use())}  # fmt: skip
 
     def _legend(self, offer: Offer | None) -> LegendLines | None:
         if offer is None:
@@ -279,5 +280,6 @@ class OutletPages:
 
 
 @cache
-def _script() -> str:
-    return (ASSETS / "page.js").read_text("utf-8")
+def _script_texts(language: str) -> Markup:
+    """Return the texts of the pages' script in the language in use, which is the one named."""
+    return script_texts((ASSETS / "page.js").read_text("utf-8"))

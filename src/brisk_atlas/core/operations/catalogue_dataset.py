@@ -18,7 +18,6 @@ from brisk_atlas.core.find.questions import placed_by_degrees
 from brisk_atlas.core.find.summary import amount_text, crs_text, kind_word
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, size_text
 from brisk_atlas.core.model.language import tr, trn
-from brisk_atlas.core.model.open_options import NO_OPTIONS
 from brisk_atlas.core.model.vocabulary import shown_all
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section, brief
@@ -115,12 +114,7 @@ def _placed(cache: DataCache, dataset: Dataset) -> Dataset:
         return dataset
     assert options.columns is not None
     cache.set_options(dataset.ref, options)
-    try:
-        placed = cache.dataset(dataset.ref)
-        placed.parts[0].read()  # type: ignore[attr-defined]
-    except AtlasError:  # some of its numbers are no degrees: it stays a table
-        cache.set_options(dataset.ref, NO_OPTIONS)
-        return cache.dataset(dataset.ref)
+    placed = cache.dataset(dataset.ref)
     columns = ", ".join(filter(None, (options.columns.x, options.columns.y, options.columns.mgrs)))
     remark = tr("Its rows are placed by {columns}, in degrees on WGS 84.", columns=columns)
     return replace(placed, warnings=(*placed.warnings, remark))

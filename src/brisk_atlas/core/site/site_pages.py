@@ -14,7 +14,7 @@ from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
-from brisk_atlas.core.model.language import trn, untranslated
+from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.page_templates import in_script, page_templates, script_texts
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section
 
@@ -30,7 +30,7 @@ SCRIPTS = ("map.js", "home.js", "dataset.js", "site.css")
 PICTURE = "picture.jpg"
 MOST_THEMES = 24
 RELATED = ("<!--related-->", "<!--/related-->")  # what belongs with a dataset stands between, as it changes with others
-NO_THEME = untranslated("no theme stated")
+NO_THEME = tr("no theme stated")
 
 
 @dataclass(frozen=True)

@@ -251,9 +251,7 @@ class DepotView(QWidget):
 
     def _show_form(self) -> None:
         self.right.setCurrentIndex(FORM)
-        (
-            self.form.which if self.form.posting is None else self.form.title
-        ).setFocus()  # what is pressed next is meant for it
+        self.form.take_keyboard()
 
     def _offer(self, wish: OfferWish) -> None:
         from brisk_atlas.core.workspace.workspace import FrozenWorkspace

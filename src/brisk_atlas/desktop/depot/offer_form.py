@@ -323,6 +323,12 @@ class OfferForm(QWidget):
 
     # Its outlets
 
+    def take_keyboard(self) -> None:
+        """Have what is pressed next be meant for the form: for what is offered, or for its first outlet where that is
+        settled."""
+        first = self.which if self.posting is None else next((each.title for each in self.columns), self.cancel)
+        first.setFocus()
+
     def _clear(self) -> None:
         while self.columns:
             self._drop(self.columns[-1])

@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.depot.postings.rights import EVERYBODY, Right, circle_words, right_words
 from brisk_atlas.core.model.digit_groups import typed_number
-from brisk_atlas.core.model.language import tr, trn
+from brisk_atlas.core.model.language import tr
 
 from ..later import Later
 from ..plain_text import PlainLabel
@@ -318,11 +318,9 @@ class OutletColumn(QFrame):
 
     def show_preview(self, found: OutletPreview, *, sampled: bool) -> None:
         """Show what the outlet shows."""
-        count = (
-            trn("{count:,} row", "{count:,} rows", found.count)
-            if found.count is not None
-            else tr("more than 10,000 rows")
-        )
+        from brisk_atlas.core.depot.page_words import counted_rows
+
+        count = counted_rows(found.count)
         who = (
             tr("Everybody")
             if self.stated_circle == EVERYBODY
