@@ -18,9 +18,10 @@ from hypothesis import strategies as st
 
 from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.connect import arrow_links, connector_for
-from brisk_atlas.core.connect.postgres import close_all
+from brisk_atlas.core.connect.postgres import close_all, conninfo
 from brisk_atlas.core.connect.table_names import names_in, query_ref, table_ref
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.drawn_ahead import DrawnAhead
 from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.model import (
     CannotRead,
@@ -586,6 +587,50 @@ def test_a_large_table_is_read_by_view_with_shapes_simplified_by_the_server(serv
     asked = server.statements().count("ST_Simplify")
     by_view.seen_features(cache, source, box, pixel=0.02)  # what is held is finer than that
     assert server.statements().count("ST_Simplify") == asked
+
+
+@pytest.mark.parametrize("order, pieces_drawn", [("i", True), ("i % 7, i", False)])
+def test_a_picture_drawn_while_rows_come_is_that_of_all_in_the_order_of_their_key(
+    server, monkeypatch, order, pieces_drawn
+):
+    monkeypatch.setattr(by_view, "SERVER_HELD", 100)
+    monkeypatch.setitem(arrow_links.BATCHES, "adbc.postgresql.batch_size_hint_bytes", 50_000)
+    table = "laid" + str(len(order))
+    with server.connect() as link:
+        link.execute(
+            f"CREATE TABLE {table} AS SELECT i, ST_Buffer(ST_SetSRID(ST_Point(500000 + i % 50 * 8, 5770000 + i / 50 * 8), "
+            f"32727), 4 + i % 30) AS geom FROM generate_series(1, 2500) i ORDER BY {order}"
+        )
+        link.execute(f"ALTER TABLE {table} ADD PRIMARY KEY (i)")
+        link.execute(f"ANALYZE {table}")
+    allow(("127.0.0.1",))
+    counts = []
+    draw = DrawnAhead.draw
+    monkeypatch.setattr(DrawnAhead, "draw", lambda self, piece: [draw(self, piece), counts.append(self.count)][0])
+    source = ref(server, table).with_part(table)
+    view = View.fitting(Extent(500_000, 5_770_000, 500_400, 5_770_400, "EPSG:32727"), 500, 400)
+
+    def picture():
+        cache = DataCache()
+        layer = Layer("a", table, source, DataKind.VECTOR, first_style(cache.part(source).facts, 0))
+        frame = painter_for(cache).frame([layer], view)
+        assert not frame.faults and frame.notes == {"a": "read by view"}
+        return frame.image
+
+    found = picture()
+    assert (len(counts) > 5 and max(counts) == 2500) == pieces_drawn
+    monkeypatch.setattr("brisk_atlas.core.draw.vector_painter.draws_ahead", lambda layer: False)
+    counts.clear()
+    assert np.array_equal(found, picture()) and counts == [] and found.any()
+
+
+def test_what_crosses_no_wire_is_encrypted_only_where_that_is_asked_for(monkeypatch):
+    monkeypatch.delenv("PGSSLMODE", raising=False)
+    here, there = "postgresql://ana@127.0.0.1/survey", "postgresql://ana@db.example/survey"
+    assert "sslmode=allow" in conninfo(here) and "sslmode" not in conninfo(there)
+    assert "sslmode=verify-full" in conninfo(here + "?sslmode=verify-full")
+    monkeypatch.setenv("PGSSLMODE", "require")
+    assert "sslmode" not in conninfo(here)
 
 
 def test_no_sample_of_a_large_table_misses_what_a_filter_shows(server, monkeypatch):

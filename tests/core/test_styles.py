@@ -286,8 +286,10 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
     cache = DataCache()
     part = cache.part(at(crowd, "crowd"))
     asked = []
-    read = type(part).read
-    monkeypatch.setattr(type(part), "read", lambda self, query: asked.append(query.extent) or read(self, query))
+    batches = type(part).batches
+    monkeypatch.setattr(
+        type(part), "batches", lambda self, query, **how: asked.append(query.extent) or batches(self, query, **how)
+    )
     painter = painter_for(cache)
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)

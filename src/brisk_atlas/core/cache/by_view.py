@@ -68,11 +68,13 @@ def seen_features(
     growing: Callable[[Seen], None] = lambda seen: None,
     check: Callable[[], None] = lambda: None,
     where: str = "",
+    arriving: Callable[[Features], None] | None = None,
 ) -> Seen:
     """Return the features that serve a view of `extent`: all, those in view, or a sample of all. `pixel` is how large a
     pixel of the view is, in units of its CRS: shapes may be off by a part of it where that saves traffic. `growing` is
     given what is there while features come page by page; `check` may raise to stop that. Where not all are held, they
-    are those for which `where` is true, a condition in the part's own SQL."""
+    are those for which `where` is true, a condition in the part's own SQL. `arriving` is given pieces of what is read
+    for this view in full, in order, before the next ones are there; perhaps not all of them, or none."""
     if not is_stream(cache, source):
         if is_paged(cache.part(source)) and not cache.has_features(source):
             for found, is_all in cache.coming(source).states(check):
@@ -115,20 +117,26 @@ def seen_features(
         state = own.grown(around), tolerance
         query = FeatureQuery(extent=state[0], simplify=tolerance, where=where)
         features = cache.derive_latest(
-            ("stream view", source, where), state, lambda: _with_fields_when_asked(cache, source, part, query)
+            ("stream view", source, where), state, lambda: _with_fields_when_asked(cache, source, part, query, arriving)
         )
         return Seen(features, ("view", where, *state), tr("read by view"))
     return Seen(held[1], ("view", where, *held[0]), tr("read by view"))
 
 
-def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart, query: FeatureQuery) -> Features:
+def _with_fields_when_asked(
+    cache: DataCache,
+    source: DataRef,
+    part: VectorPart,
+    query: FeatureQuery,
+    arriving: Callable[[Features], None] | None,
+) -> Features:
     """Return features whose fields are read when something needs them, where rows are found again by a key: most
     pictures need none. A row that is gone by then has no values."""
     key = part.row_key
     if not key:
-        return cache.read_features(source, query)
+        return cache.read_features(source, query, arriving)
     schema = cache.derive(("fields of", source), lambda: part.rows(FeatureQuery(limit=0)).schema)
-    found = cache.read_features(source, replace(query, columns=(key,)))
+    found = cache.read_features(source, replace(query, columns=(key,)), arriving)
     keys = found.table.column(key).combine_chunks()
 
     def read(names: list[str], count: int | None = None) -> pa.Table:

@@ -211,10 +211,19 @@ class DataCache:
         with self._lock:
             return ("features", source) in self._held
 
-    def read_features(self, source: DataRef, query: FeatureQuery = EVERYTHING) -> Features:
-        """Return features of a vector part, read now, in the CRS that the reference states."""
-        features = cast(VectorPart, self.part(source)).read(query)
-        return features if source.crs is None else replace(features, crs=source.crs)
+    def read_features(
+        self, source: DataRef, query: FeatureQuery = EVERYTHING, arriving: Callable[[Features], None] | None = None
+    ) -> Features:
+        """Return features of a vector part, read now, in the CRS that the reference states. `arriving` is given pieces
+        of them as `VectorPart.read_arriving` says."""
+
+        def in_stated_crs(found: Features) -> Features:
+            return found if source.crs is None else replace(found, crs=source.crs)
+
+        part = cast(VectorPart, self.part(source))
+        if arriving is None:
+            return in_stated_crs(part.read(query))
+        return in_stated_crs(part.read_arriving(query, lambda piece: arriving(in_stated_crs(piece))))
 
     def _read_points(
         self, source: DataRef, query: PointQuery, report: Callable[[float], None] = lambda share: None

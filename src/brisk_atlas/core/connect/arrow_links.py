@@ -3,6 +3,7 @@ long as reading a window."""
 
 from __future__ import annotations
 
+import atexit
 import logging
 import threading
 import time
@@ -145,6 +146,17 @@ def arrow_link(ref: DataRef) -> Iterator[dbapi.Connection]:
         if not fine:
             with suppress(Error):
                 link.close()
+
+
+@atexit.register
+def close_waiting() -> None:
+    """Close the connections that wait."""
+    with _lock:
+        links = [link for some in _waiting.values() for _, link in some]
+        _waiting.clear()
+    for link in links:
+        with suppress(Error):
+            link.close()
 
 
 def _connected(ref: DataRef, *, autocommit: bool = False) -> dbapi.Connection:

@@ -7,6 +7,7 @@ Passwords come from this run (`model.passwords`), from the system's keyring, or 
 from __future__ import annotations
 
 import logging
+import os
 import select
 import threading
 from collections.abc import Iterator, Sequence
@@ -36,6 +37,7 @@ LOCK_MS = 5_000  # to wait for another program that is writing
 WRONG_LOGIN = "password authentication failed"  # of a server that refuses; no state comes with it while connecting
 IDLE = 4  # connections to one database that wait for the next statement
 SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
+SAME_MACHINE = ("localhost", "127.0.0.1", "::1")
 OWN_TABLES = ("spatial_ref_sys", "geometry_columns", "geography_columns", "raster_columns", "raster_overviews")
 
 _idle: dict[str, list[psycopg.Connection[Any]]] = {}
@@ -50,6 +52,8 @@ def conninfo(address: str, *, reads_only: bool = True) -> str:
         settings["password"] = password
     settings.setdefault("connect_timeout", str(CONNECT_S))
     settings.setdefault("application_name", "Brisk Atlas")
+    if settings.get("host") in SAME_MACHINE and "PGSSLMODE" not in os.environ and "service" not in settings:
+        settings.setdefault("sslmode", "allow")  # what crosses no wire is encrypted only where the server insists
     options = str(settings.get("options", ""))
     read_only = "on" if reads_only else "off"
     settings["options"] = (

@@ -147,6 +147,7 @@ class Painter:
         failing: list[DataRef] = []
         many = sum(layer.visible for layer in layers) > MANY
         run: list[PaleLayer] = []  # layers that are laid together, once they are all there
+        blank = True  # nothing is laid yet
         for layer in layers:
             check()
             if not layer.visible or layer.opacity <= 0 or layer.style is None or not view.shows_at(layer.scales):
@@ -171,7 +172,11 @@ class Painter:
                 run.append(PaleLayer(picture, layer.opacity))
             else:
                 self._lay_run(image, run)
-                _lay(image, picture.image, layer, picture.top)
+                if blank and layer.blend == Blend.NORMAL and layer.opacity == 1.0:
+                    image[picture.top : picture.top + len(picture.image)] = picture.image
+                else:
+                    _lay(image, picture.image, layer, picture.top)
+            blank = False
             if drawn.note:
                 frame.notes[layer.id] = drawn.note
             if drawn.limits:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, fields
-from functools import partial
 from math import sqrt
 
 import numpy as np
@@ -16,7 +15,7 @@ from brisk_atlas.core.model.shapes import LINE, POINT, Shapes
 from brisk_atlas.core.read.shape_index import ShapeIndex
 
 from . import ramps, symbols
-from .bands import in_bands
+from .bands import in_bands, in_bands_by_turns
 from .classes import Colouring, colouring_of, grown
 from .ink import NO_INK, inks_from, pixels_of
 from .kernels import fill, stroke, thin
@@ -183,16 +182,14 @@ def draw_shapes(
     pattern = HatchForm(hatch, gap, HATCH_WEIGHT * view.density, at_x, at_y)
     buffers: dict[int, Scratch] = {}
 
-    def band(first: int, last: int, top: int, bottom: int) -> None:
+    def band(top: int, bottom: int, features_of_turn: tuple[int, int]) -> None:
+        first, last = features_of_turn
         if top not in buffers:
             buffers[top] = _clean_scratch(bottom - top, image.shape[1])
         draw_features(pixels, top, bottom, arrays, marks, first, last, corner, form, pattern, buffers[top])
 
     try:
-        for first, last in _slices(index, features):
-            check()
-            in_bands(image.shape[0], partial(band, first, last))
-            on_partial()
+        in_bands_by_turns(image.shape[0], _slices(index, features), band, check, on_partial)
     finally:
         for scratch in buffers.values():  # clean again after each slice
             _put_by(scratch)

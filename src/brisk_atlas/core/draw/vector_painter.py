@@ -17,6 +17,7 @@ from .classes import colouring_of
 from .clusters import Clusters, clusters_of, draw_clusters, numbers_of_clusters
 from .density import draw_density
 from .drawn import Drawn
+from .drawn_ahead import DrawnAhead, draws_ahead
 from .ink import inks_from
 from .labels import anchors_of
 from .layer_painter import HALO, PICKED_INK, Check, FixedText, LabelsWanted
@@ -37,7 +38,12 @@ class VectorPainter:
             self._paint_seen(cache, layer, image, view, seen, check, lambda: None)
             so_far()
 
-        seen = seen_of(cache, layer, view.extent, view.resolution, growing, check)
+        ahead = DrawnAhead(image, _style(layer), view, check, so_far) if draws_ahead(layer) else None
+        seen = seen_of(
+            cache, layer, view.extent, view.resolution, growing, check, ahead.draw if ahead is not None else None
+        )
+        if ahead is not None and 0 < ahead.count == len(seen.features):
+            return Drawn(note=seen.note)
         if seen.key != ("all",):
             image[:] = 0
         return self._paint_seen(cache, layer, image, view, seen, check, so_far)

@@ -39,7 +39,7 @@ def warm() -> None:
     view = View(2, 2, 0.5, 16, 16)
     image = np.zeros((16, 16, 4), np.uint8)
     index = index_of(shapes_of(pa.array([_SQUARE, _POINT], pa.binary()))[0])
-    index.within(view.extent)
+    index.found_by_tree(view.extent)
     index.at(1.0, 1.0, 0.1)
     for style in (VectorStyle(), VectorStyle(dash=(2, 2), hatch="rising", width=6)):
         draw_vector(image, index, Inks(), style, view)

@@ -120,6 +120,11 @@ class VectorPart(RowsPart):
         which the last ones are. `check` may raise to stop. Raises CannotRead."""
         yield self.read(query), True
 
+    def read_arriving(self, query: FeatureQuery, arriving: Callable[[Features], None]) -> Features:
+        """Return what `read` does. Where features come in pieces, `arriving` is given each piece before the next one is
+        there, in the order of all of them; none is given any more once that order can't be held. Raises CannotRead."""
+        return self.read(query)
+
     def expected_in(self, extent: Extent | None, where: str = "") -> int | None:
         """Return about how many features meet an extent and a condition in the part's own SQL, where its place can tell
         without reading them."""

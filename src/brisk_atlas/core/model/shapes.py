@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -61,6 +62,23 @@ class Shapes:
         c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
         return self.moved(self.xy @ np.array([[c, -s], [s, c]]))
 
+    @classmethod
+    def joined(cls, some: Sequence[Shapes]) -> Shapes:
+        """Return all features of some shapes, at least one, one after the other; z is NaN for those without."""
+        if len(some) == 1:
+            return some[0]
+        z = None
+        if any(each.z is not None for each in some):
+            z = np.concatenate([np.full(len(each.xy), np.nan) if each.z is None else each.z for each in some])
+        return cls(
+            np.concatenate([each.xy for each in some]),
+            z,
+            _joined_starts([each.path_starts for each in some]),
+            np.concatenate([each.path_kinds for each in some]),
+            _joined_starts([each.feature_starts for each in some]),
+            np.concatenate([each.bounds for each in some]),
+        )
+
     def paths(self, feature: int) -> list[np.ndarray]:
         """Return the vertex arrays of one feature."""
         start, end = self.feature_starts[feature], self.feature_starts[feature + 1]
@@ -78,6 +96,12 @@ def bounds_of(xy: np.ndarray, path_starts: np.ndarray, feature_starts: np.ndarra
         for column, reduce, axis in ((0, np.minimum, 0), (1, np.minimum, 1), (2, np.maximum, 0), (3, np.maximum, 1)):
             bounds[filled, column] = reduce.reduceat(xy[:, axis], first)
     return bounds
+
+
+def _joined_starts(some: Sequence[np.ndarray]) -> np.ndarray:
+    """Return where each thing begins once the things of all are in one list, which each has the end of, too."""
+    ends = np.cumsum([0, *(starts[-1] for starts in some)])
+    return np.concatenate([*(starts[:-1] + end for starts, end in zip(some, ends)), ends[-1:]])
 
 
 @dataclass(frozen=True, eq=False)

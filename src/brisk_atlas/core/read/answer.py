@@ -23,7 +23,8 @@ from brisk_atlas.core.model import (
     VectorPart,
 )
 from brisk_atlas.core.model.cloud import Points
-from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.model.shapes import Features, Shapes
+from brisk_atlas.core.system.ahead import made_ahead
 
 BEYOND = Capability.WHERE | Capability.ORDER
 
@@ -43,6 +44,23 @@ class ArrowLayer(VectorPart):
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         asked, left = divided(self, query)
         return _features_left(self.features_coming(self.batches(asked)), left)
+
+    def read_arriving(self, query: FeatureQuery, arriving: Callable[[Features], None]) -> Features:
+        asked, left = divided(self, query)
+        if left != EVERYTHING:  # which are wanted is known in the end
+            return self.read(query)
+        return self.features_in_pieces(self.batches(asked), arriving)
+
+    def features_in_pieces(self, batches: Iterable[pa.RecordBatch], arriving: Callable[[Features], None]) -> Features:
+        """Return what `features_coming` does; `arriving` is given the features of each batch once it is there, while
+        the next one comes."""
+        pieces = []
+        for piece in made_ahead(self.features_of(pa.Table.from_batches([batch])) for batch in batches):
+            pieces.append(piece)
+            arriving(piece)
+        table = pa.concat_tables([piece.table for piece in pieces])
+        wkb = pa.chunked_array([chunk for piece in pieces for chunk in chunks_of(piece.geometry)])
+        return Features(table, wkb, Shapes.joined([piece.shapes for piece in pieces]), self.facts.crs)
 
     def features_coming(self, batches: Iterable[pa.RecordBatch]) -> Features:
         """Return the features of batches with their geometry in the last column, read while further ones come."""
@@ -132,6 +150,11 @@ class ParsedCloud(CloudPart):
 def batches_of(table: pa.Table) -> Iterator[pa.RecordBatch]:
     """Yield a table in batches, one without rows where it has none, so that its columns are known."""
     yield from table.to_batches() or [pa.RecordBatch.from_pylist([], schema=table.schema)]
+
+
+def chunks_of(column: pa.Array | pa.ChunkedArray) -> list[pa.Array]:
+    """Return the arrays that a column lies in."""
+    return column.chunks if isinstance(column, pa.ChunkedArray) else [column]
 
 
 def divided(part: VectorPart | TablePart, query: FeatureQuery) -> tuple[FeatureQuery, FeatureQuery]:

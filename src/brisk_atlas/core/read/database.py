@@ -6,7 +6,7 @@ same one in each question while the table does not change.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -406,13 +406,32 @@ class DatabaseLayer(DatabaseRows, ArrowLayer):
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         if not self._sorted_here(query):
             return super().read(query)
-        found = self.features_coming(self._as_sent(query, self.shape, sent=True))
+        return self._put_in_order(query, self.features_coming(self._as_sent(query, self.shape, sent=True)))
+
+    def _put_in_order(self, query: FeatureQuery, found: Features) -> Features:
+        """Return the features of a question in the order of their key; too many to move here are asked for again."""
         rows = self._order_by_key(found.table)
         if rows is None:
             return found
         if found.table.nbytes + found.geometry.nbytes > TAKEN_BYTES:
             return super().read(self._by_key(query))
         return chosen_features(found, rows, None)
+
+    def read_arriving(self, query: FeatureQuery, arriving: Callable[[Features], None]) -> Features:
+        if not self._sorted_here(query):
+            return super().read_arriving(query, arriving)
+        last, ascending = np.iinfo(np.int64).min, True
+
+        def in_order(piece: Features) -> None:
+            nonlocal last, ascending
+            keys = piece.table.column(self.row_key).to_numpy()
+            if len(keys):
+                ascending = ascending and keys[0] > last and bool((keys[1:] > keys[:-1]).all())
+                last = int(keys[-1])
+            if ascending:
+                arriving(piece)
+
+        return self._put_in_order(query, self.features_in_pieces(self._as_sent(query, self.shape, sent=True), in_order))
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
         return pa.Table.from_batches(self.batches(query, geometry=False))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -25,6 +26,22 @@ from .index_kernels import (
 )
 
 FEW = 256  # features that a pick has room for at first
+SEARCHED = (
+    100_000  # features up to which looking at each takes less than making a tree, and no longer than a millisecond
+)
+
+
+class Tree(NamedTuple):
+    """Rectangles around runs of features that lie close together.
+
+    order : (features,) int64 along a Hilbert curve
+    nodes : (nodes, 4) bounds of runs of it, then of runs of those, up to the last level
+    level_starts : (levels + 1,) int64 into nodes, the level of the features' own runs first
+    """
+
+    order: np.ndarray
+    nodes: np.ndarray
+    level_starts: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,9 +52,6 @@ class ShapeIndex:
     block_starts : (paths + 1,) int64 into blocks
     blocks : (n, 4) float64 bounds of runs of vertices along each path
     areas : (features,) float64, CRS units squared
-    order : (features,) int64 along a Hilbert curve
-    tree : (nodes, 4) bounds of runs of it, then of runs of those, up to the last level
-    level_starts : (levels + 1,) int64 into tree, the level of the features' own runs first
     """
 
     shapes: Shapes
@@ -46,9 +60,11 @@ class ShapeIndex:
     block_starts: np.ndarray
     blocks: np.ndarray
     areas: np.ndarray
-    order: np.ndarray
-    tree: np.ndarray
-    level_starts: np.ndarray
+
+    @cached_property
+    def tree(self) -> Tree:
+        """Rectangles around features that lie close together."""
+        return _tree_of(self.shapes.bounds, self.whole)
 
     @cached_property
     def vertex_starts(self) -> np.ndarray:
@@ -72,12 +88,16 @@ class ShapeIndex:
         e, w = extent, self.whole
         if e.xmin <= w.xmin and e.xmax >= w.xmax and e.ymin <= w.ymin and e.ymax >= w.ymax:
             return np.arange(len(self.shapes))
+        seen = Extent(e.xmin - margin, e.ymin - margin, e.xmax + margin, e.ymax + margin)
+        if len(self.shapes) <= SEARCHED:
+            return np.flatnonzero(self.shapes.meeting(seen))
+        return np.sort(self.found_by_tree(seen))
+
+    def found_by_tree(self, extent: Extent) -> np.ndarray:
+        """Return the features whose bounds meet `extent`, in the order of the tree."""
         found = np.empty(len(self.shapes), np.int64)
-        count = find_in(
-            self.shapes.bounds, self.order, self.tree, self.level_starts, np.empty((DEEPEST, 2), np.int64),
-            e.xmin - margin, e.ymin - margin, e.xmax + margin, e.ymax + margin, found,
-        )  # fmt: skip
-        return np.sort(found[:count])
+        count = find_in(self.shapes.bounds, *self.tree, np.empty((DEEPEST, 2), np.int64), *extent.bounds, found)
+        return found[:count]
 
     def at(self, x: float, y: float, tolerance: float) -> np.ndarray:
         """Return the features at a position, the one drawn last first.
@@ -89,7 +109,7 @@ class ShapeIndex:
             found = np.empty(room, np.int64)
             near, count = hit_among(
                 s.xy, s.path_starts, s.path_kinds, s.feature_starts, s.bounds,
-                self.order, self.tree, self.level_starts, np.empty((DEEPEST, 2), np.int64),
+                *self.tree, np.empty((DEEPEST, 2), np.int64),
                 float(x), float(y), float(tolerance), found,
             )  # fmt: skip
             if near <= room:
@@ -111,20 +131,24 @@ def index_of(shapes: Shapes) -> ShapeIndex:
         features,
         lambda a, b: fill_areas(shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, areas, a, b),
     )
-    order = np.arange(features, dtype=np.int64)
-    whole = None
     xmin, ymin, xmax, ymax = around(shapes.bounds)
-    if xmin <= xmax:
-        whole = Extent(xmin, ymin, xmax, ymax)
+    whole = Extent(xmin, ymin, xmax, ymax) if xmin <= xmax else None
+    has_points = bool((shapes.path_kinds == POINT).any())
+    return ShapeIndex(shapes, whole, has_points, block_starts, blocks, areas)
+
+
+def _tree_of(bounds: np.ndarray, whole: Extent | None) -> Tree:
+    features = len(bounds)
+    order = np.arange(features, dtype=np.int64)
+    if whole is not None:
         codes = np.empty(features, np.uint32)
-        span = max(xmax - xmin, ymax - ymin) or 1.0
-        in_shares(features, lambda a, b: hilbert(shapes.bounds[a:b], xmin, ymin, 65535.0 / span, codes[a:b]))
+        scale = 65535.0 / (max(whole.width, whole.height) or 1.0)
+        in_shares(features, lambda a, b: hilbert(bounds[a:b], whole.xmin, whole.ymin, scale, codes[a:b]))
         order = np.argsort(codes)
     sizes = [(features + FAN - 1) // FAN]
     while sizes[-1] > FAN:
         sizes.append((sizes[-1] + FAN - 1) // FAN)
     level_starts = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
-    tree = np.empty((int(level_starts[-1]), 4))
-    fill_tree(shapes.bounds, order, level_starts, tree)
-    has_points = bool((shapes.path_kinds == POINT).any())
-    return ShapeIndex(shapes, whole, has_points, block_starts, blocks, areas, order, tree, level_starts)
+    nodes = np.empty((int(level_starts[-1]), 4))
+    fill_tree(bounds, order, level_starts, nodes)
+    return Tree(order, nodes, level_starts)

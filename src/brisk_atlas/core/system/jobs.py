@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from enum import Enum
 from queue import SimpleQueue
-from typing import Any
+from typing import Any, TypeVar
 
 from . import shares
 
@@ -21,6 +21,7 @@ MOST_PATIENCE_S = 0.1  # after cancelling, for work to stop by itself before it 
 CLOSING_S = 2.0
 SWITCH_S = 0.0005  # how long a thread holds Python's lock while others want it
 log = logging.getLogger(__name__)
+Result = TypeVar("Result")
 _here = threading.local()  # the job that a thread works on
 
 
@@ -100,6 +101,20 @@ def stopped_by(stopper: Callable[[], None]) -> Iterator[None]:
         yield
     finally:
         job._stoppers.remove(stopper)
+
+
+def for_this_job(work: Callable[[], Result]) -> Callable[[], Result]:
+    """Return work that another thread does for the job of this one: it is stopped with it."""
+    job: Job | None = getattr(_here, "job", None)
+
+    def done() -> Result:
+        _here.job = job
+        try:
+            return work()
+        finally:
+            _here.job = None
+
+    return done
 
 
 Done = Callable[[Job], None] | None

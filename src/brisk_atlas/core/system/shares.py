@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from functools import cache
 from itertools import pairwise
 from threading import Barrier, local
@@ -38,9 +38,14 @@ def _pool(yields: bool) -> ThreadPoolExecutor:
 
 def in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> None:
     """Call `work(first, last)` for as many pieces as asked, several at the same time."""
-    edges = [count * i // pieces for i in range(pieces + 1)]
-    for job in [pool().submit(work, a, b) for a, b in pairwise(edges)]:
+    for job in begun_in_pieces(count, pieces, work):
         job.result()
+
+
+def begun_in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> list[Future[object]]:
+    """Begin with what `in_pieces` does and return its pieces, which the caller waits for."""
+    edges = [count * i // pieces for i in range(pieces + 1)]
+    return [pool().submit(work, a, b) for a, b in pairwise(edges)]
 
 
 def in_shares(count: int, work: Callable[[int, int], object]) -> None:

@@ -11,6 +11,7 @@ import pyarrow as pa
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import Seen, is_stream, seen_features
 from brisk_atlas.core.model import Extent, Layer, VectorPart
+from brisk_atlas.core.model.shapes import Features
 
 from .expression import mask_of
 from .extended import Check, extend, rows_of, shown_rows
@@ -25,11 +26,12 @@ def seen_of(
     pixel: float = 0.0,
     growing: Callable[[Seen], None] = lambda seen: None,
     check: Callable[[], None] = lambda: None,
+    arriving: Callable[[Features], None] | None = None,
 ) -> Seen:
     """Return the features of a layer that serve a view, as `seen_features` does. Of a large table of a database they
     are those that its filters show, as far as the database means the same by them: no sample then misses what is
     looked for."""
-    return seen_features(cache, layer.ref, extent, pixel, growing, check, _asked_where(cache, layer))
+    return seen_features(cache, layer.ref, extent, pixel, growing, check, _asked_where(cache, layer), arriving)
 
 
 def _asked_where(cache: DataCache, layer: Layer) -> str:
