@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
 from pathlib import Path
 
 from lxml import etree
@@ -18,8 +17,11 @@ from brisk_atlas.core.record.safe_xml import xml_in
 from . import answers
 from .answers import Refused, document, number_in, settings_of
 from .catalogue import CatalogueEntry, entries_of
+from .features import time_stamp
 from .offers import DEGREES, Depot
 
+OWN = "http://www.opengis.net/cat/csw/2.0.2"
+FORMS = {"brief": "BriefRecord", "summary": "SummaryRecord", "full": "Record"}
 ISO = "http://www.isotc211.org/2005/gmd"
 LIKE = re.compile(r"AnyText\s+LIKE\s+'((?:[^']|'')*)'", re.IGNORECASE)
 BBOX = re.compile(r"BBOX\s*\(\s*ows:BoundingBox\s*,([^)]*)\)", re.IGNORECASE)
@@ -72,16 +74,19 @@ class CatalogueAnswers:
         words, box = _conditions(settings.get("constraint", ""))
         found = [entry for entry in entries_of(self.depot, base) if entry.has(words, box)]
         first = number_in(settings, "startposition", 1, 10**9, 1)
-        page = found[first - 1 : first - 1 + min(number_in(settings, "maxrecords", 0, 10**9, USUAL), MOST)]
+        count = (
+            0
+            if settings.get("resulttype", "").lower() == "hits"
+            else number_in(settings, "maxrecords", 0, 10**9, USUAL)
+        )
+        page = found[first - 1 : first - 1 + min(count, MOST)]
         following = first + len(page) if first - 1 + len(page) < len(found) else 0
-        return _stated(page, len(found), following)
+        return _stated(page, settings, matched=len(found), following=following)
 
     def _record(self, settings: dict[str, str], base: str) -> bytes:
         wanted = settings.get("id", "").split(",")
         found = [entry for entry in entries_of(self.depot, base) if entry.id in wanted]
-        if settings.get("outputschema", "") != ISO:
-            return _stated(found, len(found), 0)
-        return _in_iso(found)
+        return _stated(found, settings, by_id=True)
 
 
 def _refused(error: Refused) -> Response:
@@ -98,6 +103,8 @@ def _settings_sent(body: bytes) -> dict[str, str]:
     found = {"request": name, **{key.lower(): str(value) for key, value in root.attrib.items()}}
     if name == "GetRecordById":
         found["id"] = ",".join(each.text or "" for each in root.findall("{*}Id"))
+    if (form := root.findtext(".//{*}ElementSetName")) is not None:
+        found["elementsetname"] = form
     found["constraint"] = " AND ".join(_condition_sent(each) for each in root.iterfind(".//{*}Filter/*"))
     return found
 
@@ -118,16 +125,38 @@ def _condition_sent(node: etree._Element) -> str:
     raise Refused("InvalidParameterValue", f"the condition {etree.QName(node).localname} is not followed here")
 
 
-def _stated(records: list[CatalogueEntry], matched: int, following: int) -> bytes:
-    now = datetime.now(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
-    return document("csw_records.xml", records=records, matched=matched, following=following, now=now)
-
-
-def _in_iso(found: list[CatalogueEntry]) -> bytes:
-    space = "http://www.opengis.net/cat/csw/2.0.2"
-    root = etree.Element(f"{{{space}}}GetRecordByIdResponse", nsmap={"csw": space})
-    for entry in found:
-        root.append(entry.iso())
+def _stated(
+    records: list[CatalogueEntry],
+    settings: dict[str, str],
+    *,
+    by_id: bool = False,
+    matched: int = 0,
+    following: int = 0,
+) -> bytes:
+    """Return records in the asked form: the service's own, brief, in summary or full, or ISO 19139. Raises Refused."""
+    form, schema = settings.get("elementsetname", "").lower() or "summary", settings.get("outputschema", "") or OWN
+    if form not in FORMS:
+        raise Refused("InvalidParameterValue", f"there is no set of elements '{form}'")
+    if schema not in (OWN, ISO):
+        raise Refused("InvalidParameterValue", f"there is no schema '{schema}'")
+    own = document(
+        "csw_records.xml",
+        records=records if schema == OWN else [],
+        names=FORMS,
+        form=form,
+        schema=schema,
+        by_id=by_id,
+        matched=matched,
+        returned=len(records),
+        following=following,
+        now=time_stamp(),
+    )
+    if schema == OWN:
+        return own
+    root = etree.fromstring(own)
+    place = root if by_id else root[-1]
+    for entry in records:
+        place.append(entry.iso())
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
 
 

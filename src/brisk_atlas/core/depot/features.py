@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from datetime import date, datetime
+from collections.abc import Iterator
+from datetime import UTC, date, datetime
 from typing import Any
 
 import numpy as np
@@ -63,26 +64,46 @@ def gml_collection(
     names = {"wfs": wfs, "gml": gml, "depot": SPACE}
     root = etree.Element(f"{{{wfs}}}FeatureCollection", nsmap=names)
     if version >= "2":
+        root.set("timeStamp", time_stamp())
         root.set("numberMatched", str(matched))
         root.set("numberReturned", str(len(rows)))
     else:
         root.set("numberOfFeatures", str(len(rows)))
+    member = f"{{{wfs}}}member" if version >= "2" else f"{{{gml}}}featureMember"
+    for feature in _gml_features(depot, offer, rows, crs, flip=flip, names=names):
+        etree.SubElement(root, member).append(feature)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+
+
+def gml_feature(depot: Depot, offer: Offer, row: int, crs: str, *, flip: bool) -> bytes:
+    """Return a feature alone, in the form of WFS 2.0."""
+    names = {"gml": GML, "depot": SPACE}
+    (feature,) = _gml_features(depot, offer, np.array([row]), crs, flip=flip, names=names)
+    return etree.tostring(feature, xml_declaration=True, encoding="UTF-8")
+
+
+def time_stamp() -> str:
+    """Return the moment in UTC, as XML writes it."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _gml_features(
+    depot: Depot, offer: Offer, rows: np.ndarray, crs: str, *, flip: bool, names: dict[str, str]
+) -> Iterator[Any]:
+    """Yield features as elements. names : the prefixes of namespaces, `gml` among them"""
+    gml, system = names["gml"], f"urn:ogc:def:crs:{crs.replace(':', '::')}"
     table = depot.features(offer).table.take(rows)
     shapes = depot.geometry(offer, rows, crs)
     shapes = flipped(shapes) if flip else shapes
-    system = f"urn:ogc:def:crs:{crs.replace(':', '::')}"
     for row, shape, record in zip(rows.tolist(), shapes, table.to_pylist()):
-        member = etree.SubElement(
-            root, f"{{{wfs if version >= '2' else gml}}}{'member' if version >= '2' else 'featureMember'}"
-        )
-        feature = etree.SubElement(member, f"{{{SPACE}}}{offer.id}", {f"{{{gml}}}id": f"{offer.id}.{row}"})
+        feature = etree.Element(f"{{{SPACE}}}{offer.id}", {f"{{{gml}}}id": f"{offer.id}.{row}"}, nsmap=names)
         for name, value in record.items():
             text = plain(value)
             if text is not None:
                 etree.SubElement(feature, f"{{{SPACE}}}{xml_name(name)}").text = _text(text)
         if shape is not None and not shape.is_empty:
             _write_shape(etree.SubElement(feature, f"{{{SPACE}}}{GEOMETRY_NAME}"), shape, gml, system, f"g.{row}")
-    return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+        yield feature
 
 
 def xml_name(name: str) -> str:

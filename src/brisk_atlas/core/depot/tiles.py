@@ -113,13 +113,22 @@ class TileAnswers:
 
     def answer(self, request: Request) -> Response:
         settings = settings_of(request)
-        if settings.get("request", "").lower() == "gettile":
-            column, row = settings.get("tilecol", ""), settings.get("tilerow", "")
-            if column.isdecimal() and row.isdecimal():
-                return self._answered(
-                    settings.get("layer", ""), settings.get("tilematrixset", ""), settings.get("tilematrix", ""),
-                    int(column), int(row), settings.get("style", ""), settings,
-                )  # fmt: skip
+        match settings.get("request", "getcapabilities").lower():
+            case "getcapabilities":
+                return self._capabilities(request)
+            case "gettile":
+                column, row = settings.get("tilecol", ""), settings.get("tilerow", "")
+                if column.isdecimal() and row.isdecimal():
+                    return self._answered(
+                        settings.get("layer", ""), settings.get("tilematrixset", ""), settings.get("tilematrix", ""),
+                        int(column), int(row), settings.get("style", ""), settings,
+                    )  # fmt: skip
+                code, reason = "MissingParameterValue", "TILECOL and TILEROW must be numbers"
+            case other:
+                code, reason = "OperationNotSupported", f"there is no request '{other}'"
+        return answers.xml(document("ows_exception.xml", version="1.0.0", code=code, reason=reason), 400)
+
+    def _capabilities(self, request: Request) -> Response:
         layers = [
             {
                 "name": offer.id,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
@@ -12,7 +13,7 @@ from brisk_atlas.core.model import Extent
 from . import answers
 from .answers import Refused, document, number_in, settings_of
 from .behaviour import Behaviour
-from .features import GEOMETRY_NAME, SPACE, feature_texts, gml_collection, json_type, xml_name
+from .features import GEOMETRY_NAME, SPACE, feature_texts, gml_collection, gml_feature, json_type, time_stamp, xml_name
 from .offers import DEGREES, Depot, Offer
 
 XSD = {
@@ -24,6 +25,7 @@ XSD = {
 }
 JSON = "application/json"
 MAX_COUNT = 5000
+BY_ID = "urn:ogc:def:query:OGC-WFS::GetFeatureById"  # the stored query that each server has
 PROPERTY_TYPES = {
     "Point": "PointPropertyType", "MultiPoint": "MultiPointPropertyType", "LineString": "CurvePropertyType",
     "MultiLineString": "MultiCurvePropertyType", "Polygon": "SurfacePropertyType",
@@ -50,17 +52,17 @@ class FeatureAnswers:
                     return self._capabilities(request, version)
                 case "describefeaturetype":
                     return self._schema(settings, version)
+                case "getfeature" if version == "2.0.0" and "storedquery_id" in settings:
+                    return self._feature(settings)
                 case "getfeature":
                     return self._features(settings, version)
-                case "liststoredqueries" if version == "2.0.0":
-                    return answers.xml(
-                        document("wfs_stored_queries.xml", offers=self.depot.feature_offers, space=SPACE)
-                    )
+                case "liststoredqueries" | "describestoredqueries" as asked if version == "2.0.0":
+                    return self._stored_queries(settings, described=asked.startswith("describe"))
                 case other:
                     raise Refused("OperationNotSupported", f"there is no request '{other}'")
         except Refused as error:
             return answers.xml(
-                document("ows_exception.xml", version=version, code=error.code, reason=error.reason), 400
+                document("ows_exception.xml", version=version, code=error.code, reason=error.reason), error.status
             )
 
     def _capabilities(self, request: Request, version: str) -> Response:
@@ -78,6 +80,34 @@ class FeatureAnswers:
         return answers.xml(
             document(template, title=self.depot.title, address=address, types=types, space=SPACE, count=MAX_COUNT)
         )
+
+    def _stored_queries(self, settings: dict[str, str], *, described: bool) -> Response:
+        stated = settings.get("storedquery_id", "") if described else ""
+        unknown = [name for name in stated.split(",") if name not in ("", BY_ID)]
+        if unknown:
+            raise Refused("InvalidParameterValue", f"there is no stored query '{unknown[0]}'")
+        template = "wfs_stored_query.xml" if described else "wfs_stored_queries.xml"
+        return answers.xml(document(template, query=BY_ID, offers=self.depot.feature_offers, space=SPACE))
+
+    def _feature(self, settings: dict[str, str]) -> Response:
+        """Answer the one stored query that there is: a feature by its id."""
+        if settings["storedquery_id"] != BY_ID:
+            raise Refused("InvalidParameterValue", f"there is no stored query '{settings['storedquery_id']}'")
+        name = settings.get("id", "")
+        offer, row = self._place_of(name)
+        if row not in self.depot.rows(offer):
+            raise Refused("NotFound", f"there is no feature '{name}'", 404)
+        crs = crs_of(settings.get("srsname", "")) or offer.crs
+        flip = northing_first(crs) and not self.behaviour.wrong_axes
+        return answers.xml(gml_feature(self.depot, offer, row, crs, flip=flip))
+
+    def _place_of(self, name: str) -> tuple[Offer, int]:
+        """Return the offer and the row that the id of a feature means, -1 for no number. Raises Refused."""
+        layer, _, number = name.rpartition(".")
+        offer = next((each for each in self.depot.feature_offers if each.id == layer), None)
+        if offer is None:
+            raise Refused("NotFound", f"there is no feature '{name}'", 404)
+        return offer, int(number) if number.isdecimal() and len(number) < 19 else -1
 
     def _offers(self, settings: dict[str, str]) -> list[Offer]:
         stated = settings.get("typenames", settings.get("typename", ""))
@@ -102,19 +132,22 @@ class FeatureAnswers:
         return answers.xml(document("wfs_schema.xml", types=types, gml=gml, space=SPACE, geometry=GEOMETRY_NAME))
 
     def _features(self, settings: dict[str, str], version: str) -> Response:
-        offers = self._offers(settings)
+        ids = [each for each in settings.get("resourceid", settings.get("featureid", "")).split(",") if each]
+        offers = self._offers(settings) or [found for found, _ in map(self._place_of, ids[:1])]
         if len(offers) != 1:
             raise Refused("MissingParameterValue", "one feature type must be asked for")
         (offer,) = offers
         crs = crs_of(settings.get("srsname", "")) or offer.crs
         flip = northing_first(crs) and not self.behaviour.wrong_axes
         rows = self.depot.rows(offer, self._extent(settings, offer))
+        if ids:
+            rows = rows[np.isin(rows, [row for found, row in map(self._place_of, ids) if found is offer])]
         start = number_in(settings, "startindex", 0, 10**9, 0)
         limit = number_in(settings, "count" if version == "2.0.0" else "maxfeatures", 0, 10**9, MAX_COUNT)
         page = rows[start : start + min(limit, MAX_COUNT)]
         matched = self.behaviour.counted(len(rows))
         if settings.get("resulttype", "").lower() == "hits":
-            return answers.xml(document("wfs_hits.xml", version=version, matched=matched))
+            return answers.xml(document("wfs_hits.xml", version=version, matched=matched, made=time_stamp()))
         form = settings.get("outputformat", "")
         if form == JSON:
             texts = feature_texts(self.depot, offer, page, crs, flip=False)
