@@ -4,10 +4,18 @@ from __future__ import annotations
 
 import shutil
 
+import numpy as np
 import pytest
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QGuiApplication, QImage
 
 from brisk_atlas import demo
+from brisk_atlas.core.depot.offering import offer_album
+from brisk_atlas.core.depot.postings.depot_store import DepotStore
+from brisk_atlas.core.depot.postings.outlet import Outlet
+from brisk_atlas.core.depot.postings.rights import EVERYBODY, Right
+from brisk_atlas.core.depot.serving import running_postings
+from brisk_atlas.core.operations import WriteAlbum
 from brisk_atlas.core.workspace.view_link import ViewLink
 from brisk_atlas.desktop.app import _begin
 from brisk_atlas.desktop.view_links import applications_folder
@@ -74,3 +82,50 @@ def test_links_are_registered_with_the_desktop_of_the_machine(driver, qtbot, tmp
     assert "x-scheme-handler/brisk-atlas;" in entry and "-m brisk_atlas %U" in entry
     assert noted.read_text().split() == ["default", "brisk-atlas.desktop", "x-scheme-handler/brisk-atlas"]
     assert "Links open with Brisk Atlas" in driver.window.notice.text.text()
+
+
+def test_the_address_of_an_album_opens_its_views_again(driver, qtbot, tmp_path):
+    store = DepotStore(tmp_path / "depot")
+    with demo_server() as (_, server):
+        driver.window.session.open_files([f"ogcapi+{server.address}#lava_flows"])
+        qtbot.waitUntil(lambda: len(driver.work.layers) == 1, timeout=60_000)
+        driver.window.show_page("desk")
+        driver.settle()
+        plates = []
+        for place in ((511_000, 5_769_500, 6.0), (509_000, 5_770_500, 3.0)):
+            driver.window.notice.dismiss()  # the map is as high without it each time
+            driver.canvas.look_at_centre(*place, "EPSG:32727")
+            driver.settle()
+            before = seen(driver), pixels(driver.canvas)
+            driver.press(driver.canvas, Qt.Key.Key_F9)
+            qtbot.waitUntil(lambda: len(driver.work.state.album.items) > len(plates), timeout=60_000)
+            plates.append(before)
+        WriteAlbum(tmp_path / "album.html").run(driver.window.session.workspace)
+        outlet = Outlet("for_all", "", "For all", (), ((EVERYBODY, frozenset({Right.READ})),))
+        offer_album(store, tmp_path / "album.html", "Serrick", "What changed", [outlet], by="local")
+        driver.work.load(type(driver.work.state)(), None, None)
+        driver.settle()
+        with running_postings(store, "Tolvane Depot") as address:
+            driver.window.session.open_files([f"{address}/pages/for_all"])
+            qtbot.waitUntil(lambda: len(driver.work.layers) == 1, timeout=60_000)
+            driver.settle()
+            assert driver.window.page == "desk" and len(driver.work.state.places) == 2
+            assert "2 views" in driver.window.notice.text.text()
+            driver.window.notice.dismiss()
+            driver.settle()
+            for (before, picture), stored in zip(plates, driver.work.state.places):
+                driver.window.desk.spots.go_to_place(stored)
+                driver.settle()
+                crs, turn, centre, high = seen(driver)
+                assert (crs, turn) == before[:2] and centre == pytest.approx(before[2])
+                assert high == pytest.approx(before[3])
+                assert np.abs(pixels(driver.canvas) - picture).mean() < 1.0
+    store.close()
+
+
+def pixels(widget):
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    data = image.constBits()
+    data.setsize(image.sizeInBytes())
+    rows = np.frombuffer(data, np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].astype(int)

@@ -31,6 +31,7 @@ from .window import AtlasWindow
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves
+    from brisk_atlas.core.model import DataRef
 
     from .one_window import OneWindow
     from .stand_in import StandInProcess
@@ -68,6 +69,13 @@ def make_window(shelves: Shelves | None = None, settings: QSettings | None = Non
     """Return a window of its own session, not yet shown."""
     window = AtlasWindow(Session(shelves), settings or window_settings(), commands_of)
     window.resize(DEFAULT_SIZE)
+
+    def look_for_views_in(page: DataRef) -> None:
+        from .view_links import look_for_views
+
+        look_for_views(window, page)
+
+    window.session.page_wanted.connect(look_for_views_in)
     return window
 
 

@@ -36,6 +36,12 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 
+def _may_have_views(ref: DataRef) -> bool:
+    from brisk_atlas.core.workspace.shared_views import may_have_views
+
+    return may_have_views(ref)
+
+
 class Session(QObject):
     """The workspace for widgets.
 
@@ -48,6 +54,7 @@ class Session(QObject):
         prepared(object): a source whose layers can now be drawn in full.
         arrived(object): a layer of a service of which a piece came, or failed to come.
         permission_wanted(object): a NeedsPermission of a file that points beyond its own folder.
+        page_wanted(object): the address of what may be an album's page; if it is none, `open_data` opens it.
         asked(list): Questions to put before files can be opened.
         sources_checked(dict): which layers' files have changed or are gone: layer id -> SourceState.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
@@ -60,6 +67,7 @@ class Session(QObject):
     opening = pyqtSignal()
     asked = pyqtSignal(list)
     permission_wanted = pyqtSignal(object)
+    page_wanted = pyqtSignal(object)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
     arrived = pyqtSignal(object)
@@ -228,10 +236,17 @@ class Session(QObject):
         self._allow_hosts(refs)
         projects = [ref for ref in refs if ref.is_local and ref.name.endswith(PROJECT_SUFFIX)]
         others = [ref for ref in refs if ref not in projects]
+        for page in [ref for ref in others if not ref.is_local and _may_have_views(ref)]:
+            others.remove(page)
+            self.page_wanted.emit(page)
         if projects:
             self.open_project(projects[0].path, then=lambda: self._look_at(others))
             return
         self._look_at(others)
+
+    def open_data(self, ref: DataRef) -> None:
+        """Open what lies at an address, which is no page of an album."""
+        self._look_at([ref])
 
     def open_linked(self, refs: Sequence[DataRef]) -> None:
         """Open datasets that a link names; hosts that were not allowed are asked for."""

@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 import subprocess
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 
-from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataRef
+from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.system.atomic_write import write_whole
+from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace.named_places import NamedPlace
 from brisk_atlas.core.workspace.view_link import ViewLink
 from brisk_atlas.desktop_entry import ENTRY, data_home, entry_text
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.shared_views import SharedView
+
     from .window import AtlasWindow
 
+log = logging.getLogger(__name__)
 HANDLER = "x-scheme-handler/brisk-atlas"
 REGISTER_S = 20.0
 
@@ -53,12 +60,15 @@ class LinkedView(QObject):
     No host is allowed by a link: whoever opened it is asked, as for what a file points at.
     """
 
-    def __init__(self, window: AtlasWindow, link: ViewLink) -> None:
+    def __init__(self, window: AtlasWindow, link: ViewLink, others: Sequence[DataRef] = ()) -> None:
+        """Open the layers of a link, and `others` that are not shown at first."""
         super().__init__(window)
         self.window, self.link = window, link
-        self.awaited = {ref for ref in link.layers if not self._is_open(ref)}
+        self.hidden = {ref for ref in others if ref not in link.layers and not self._is_open(ref)}
+        wanted = [ref for ref in dict.fromkeys((*link.layers, *others)) if not self._is_open(ref)]
+        self.awaited = set(wanted)
         window.session.work_changed.connect(self._take_change)
-        window.session.open_linked([ref for ref in link.layers if ref in self.awaited])
+        window.session.open_linked(wanted)
         self._show_when_there()
 
     def _is_open(self, ref: object) -> bool:
@@ -70,9 +80,46 @@ class LinkedView(QObject):
     def _show_when_there(self) -> None:
         if all(map(self._is_open, self.awaited)):
             self.window.session.work_changed.disconnect(self._take_change)
+            work = self.window.session.work
+            ids = {layer.id for layer in work.layers if layer.ref in self.hidden}
+            if ids:
+                work.change(tr("hide layers"), ids, visible=False)
             self.window.show_page("desk")
             self.window.desk.spots.go_to_place(self.link.place)
             self.deleteLater()
+
+
+def look_for_views(window: AtlasWindow, page: DataRef) -> None:
+    """Show the views that an album's page links to; what lies at an address that is no such page is opened as data."""
+
+    def work(job: Job) -> tuple[SharedView, ...]:
+        from brisk_atlas.core.workspace.shared_views import views_of_page
+
+        try:
+            return views_of_page(page, job.check)
+        except NeedsPassword:
+            raise
+        except CannotRead:
+            log.info("%s is no page of an album", page.name, exc_info=True)
+            return ()
+
+    def done(found: tuple[SharedView, ...]) -> None:
+        if found:
+            _show_views(window, found)
+        else:
+            window.session.open_data(page)
+
+    window.session.run(tr("Looking at {name}", name=page.name), work, done)
+
+
+def _show_views(window: AtlasWindow, views: tuple[SharedView, ...]) -> None:
+    """Show the first of some views with its layers; all are stored as places, and the layers of the others are there to
+    be switched on."""
+    if len(views) > 1:
+        for view in views:
+            window.session.work.store_place(view.link.place._replace(name=view.title or tr("View")))
+        window.notice.say("good", tr("{count} views of the album are stored as places.", count=len(views)), "")
+    LinkedView(window, views[0].link, [ref for view in views[1:] for ref in view.link.layers])
 
 
 def open_link(window: AtlasWindow, text: str) -> None:

@@ -113,6 +113,7 @@ class PageFigure:
 
     `metres` is what a pixel is across, None where a scale bar would have no meaning; `north` is where north lies,
     degrees clockwise from up, None where it is not known. `credits` are names of layers with whom they are credited to.
+    `link` opens the view in the application, "" where others can't reach what it shows.
     """
 
     id: str
@@ -130,6 +131,7 @@ class PageFigure:
     table: PageTable | None = None
     note: str = ""
     relief: PageRelief | None = None
+    link: str = ""
 
     @property
     def sources(self) -> tuple[str, ...]:

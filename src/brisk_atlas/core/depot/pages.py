@@ -62,7 +62,8 @@ AROUND = 0.08  # of the longer side of what is shown, beyond its edges
 SMALLEST_M = 2_000.0  # across a map of a single place
 BELOW = 0.45  # opacity of what is drawn below
 ALBUM_POLICY = (
-    "sandbox allow-scripts allow-popups; default-src 'none'; img-src data:; font-src data:; "
+    "sandbox allow-scripts allow-popups allow-top-navigation-to-custom-protocols; "
+    "default-src 'none'; img-src data:; font-src data:; "
     "script-src 'unsafe-inline'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )  # the page states which script of its own may act
 MOST_BELOW = 4  # other outlets that are drawn below one, for orientation

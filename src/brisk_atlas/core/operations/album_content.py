@@ -28,6 +28,7 @@ from brisk_atlas.core.paper.layout import PaperGrid
 from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
+from brisk_atlas.core.workspace.shared_views import link_for_others
 
 from .album_relief import relief_of
 from .album_series import series_for
@@ -135,7 +136,10 @@ def _figure(workspace: Workspace, plate: Plate, name: str, with_maps: bool) -> P
     metres = view.ground_metres if view.crs else None
     compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None
     found = _features(workspace, plate, plate.view, view)
-    return replace(figure, metres=metres, north=north_of(view), features=found, compared=compared)
+    link = link_for_others(plate.view)
+    return replace(
+        figure, metres=metres, north=north_of(view), features=found, compared=compared, link=str(link) if link else ""
+    )
 
 
 def map_view(view: PlateView) -> View:
