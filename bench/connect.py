@@ -15,7 +15,7 @@ from .case import Case, Measured, in_turn, peak_mb, timed
 
 ROWS, TABLES = 2_000_000, 2_000
 WINDOW = (540_000.0, 5_740_000.0, 552_000.0, 5_752_000.0)
-RUNS = 3
+RUNS, PICTURES = 3, 9
 FRAME_S, LIST_S, GAP_S = 0.030, 1.0, 0.1
 SLOW_S = 10.0
 PANS = 60
@@ -76,7 +76,7 @@ def _database() -> Iterator[Case]:
 
         x0, y0, x1, y1 = view.extent.bounds  # which is wider than what has to be in it
         where = f"WHERE geom && ST_MakeEnvelope({x0}, {y0}, {x1}, {y1}, 32727)"
-        ours, theirs = in_turn(picture, lambda: rows(where), RUNS)
+        ours, theirs = in_turn(picture, lambda: rows(where), PICTURES)
         yield Case("connect", f"first picture of a window of {ROWS:,} rows, the facts included",
                    "psycopg and shapely reading the same window", ours, theirs, 3.0)  # fmt: skip
 
