@@ -103,6 +103,8 @@ PLACES = (
     "/services/wfs?service=WFS&version=2.0.0&request=GetCapabilities", TILE, "/services/vectortiles.json",
     "/services/wfs?service=WFS&version=2.0.0&request=GetFeature&typenames=public",
     "/services/wfs?service=WFS&version=2.0.0&request=DescribeFeatureType&typenames=public",
+    "/services/wfs?service=WFS&version=2.0.0&request=DescribeStoredQueries",
+    "/services/wfs?service=WFS&version=2.0.0&request=GetFeature&resourceid=" + ",".join(f"public.{n}" for n in range(60)),
     "/services/wmts?service=WMTS&request=GetCapabilities", "/services/vectortiles/10/452/629.mvt",
     "/services/wms?service=WMS&version=1.1.1&request=GetMap&layers=public&styles=&srs=EPSG:3857&format=image/png&width=200&height=200&" + BOX,
 )  # fmt: skip
@@ -118,6 +120,11 @@ def test_every_place_answers_everybody_and_none_says_what_is_left_out(client):
             answer.headers["x-content-type-options"] == "nosniff"
             and "frame-ancestors 'none'" in answer.headers["content-security-policy"]
         )
+    by_id = "/services/wfs?service=WFS&version=2.0.0&request=GetFeature&storedquery_id=urn:ogc:def:query:OGC-WFS::GetFeatureById"
+    answers = [client.get(f"{by_id}&id={layer}.{n}") for layer in ("public", "team") for n in range(60)]
+    assert 0 < sum(each.status_code == 200 for each in answers) < 60
+    assert all(each.status_code == 404 for each in answers[60:])
+    assert not any(word in each.text for each in answers for word in (SECRET, "p31"))
     assert client.get("/pages/public/map.png?" + BOX).headers["cache-control"] == "no-store"
     seen = client.get("/services/collections", auth=ADA).json()["collections"]
     assert {"team", "public"} <= {each["id"] for each in seen}
