@@ -20,7 +20,8 @@ from brisk_atlas.core.model.shapes import Features, Shapes
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import exact_shapes, shapes_of
 from brisk_atlas.core.system.ahead import made_ahead
-from brisk_atlas.core.system.jobs import Cancelled, Jobs, stopped_by
+from brisk_atlas.core.system.jobs import Cancelled, Jobs, Lane, stopped_by
+from brisk_atlas.core.system.shares import yields
 
 UTM = "EPSG:32727"
 SIZE = 400
@@ -142,6 +143,20 @@ def test_the_next_thing_is_made_while_one_is_worked_on():
     with pytest.raises(OSError, match="no more"):
         list(given)
     assert made == [0, 1, 2, 3, 4]
+
+
+def test_what_is_made_ahead_comes_as_late_as_the_work_that_wants_it():
+    jobs, found = Jobs(1), {}
+    over = {lane: threading.Event() for lane in Lane}
+    for lane in Lane:
+
+        def work(job, lane=lane):
+            found[lane] = next(made_ahead(yields() for _ in range(1)))
+
+        jobs.start("reading", work, lambda job, lane=lane: over[lane].set(), lane=lane)
+    assert all(event.wait(30) for event in over.values())
+    jobs.close()
+    assert found == {Lane.INTERACTIVE: False, Lane.BATCH: True}
 
 
 def test_what_is_made_ahead_is_stopped_with_its_job():

@@ -81,6 +81,7 @@ def test_links_of_a_page_are_followed_and_damaged_ones_left_out():
     escaped = good.replace("&", "&amp;")
     page = (
         f'<p><a href="{escaped}" title="Harrow &lt;Bay&gt;">Open</a><a href="brisk-atlas:view?x=1">damaged</a>'
+        f'<a href="{escaped.replace("layer=", "layer=%2Fhome%2Fana%2Fzones.gpkg&amp;layer=")}">a file</a>'
         f'<a href="javascript:alert(1)">no</a><a href="https://tolvane.example/">away</a><a href="{escaped}">Open</a>'
     ).encode()
     pages = {

@@ -14,11 +14,15 @@ from brisk_atlas.core.depot.offering import offer_album
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import Outlet
 from brisk_atlas.core.depot.postings.rights import EVERYBODY, Right
-from brisk_atlas.core.depot.serving import running_postings
+from brisk_atlas.core.depot.serving import free_port, running_postings
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.operations import WriteAlbum
+from brisk_atlas.core.read.permissions import allow
+from brisk_atlas.core.workspace.named_places import NamedPlace
+from brisk_atlas.core.workspace.shared_views import SharedView
 from brisk_atlas.core.workspace.view_link import ViewLink
 from brisk_atlas.desktop.app import _begin
-from brisk_atlas.desktop.view_links import applications_folder
+from brisk_atlas.desktop.view_links import _show_views, applications_folder
 from stand_in import demo_server
 
 
@@ -121,6 +125,29 @@ def test_the_address_of_an_album_opens_its_views_again(driver, qtbot, tmp_path):
                 assert high == pytest.approx(before[3])
                 assert np.abs(pixels(driver.canvas) - picture).mean() < 1.0
     store.close()
+
+
+PLACE = NamedPlace("", "", 511_000, 5_769_500, 6.0, 400, 300, "EPSG:32727")
+TRAILS, FLOWS = (DataRef.parse(demo.DATA / "tolvane_survey.gpkg").with_part(name) for name in ("trails", "lava_flows"))
+
+
+def test_a_view_is_shown_though_layers_of_another_one_do_not_come(driver, qtbot):
+    allow(("127.0.0.1",))
+    gone = DataRef.parse(f"ogcapi+http://127.0.0.1:{free_port()}#nothing")
+    _show_views(
+        driver.window, (SharedView("Paths", ViewLink(PLACE, (TRAILS,))), SharedView("Gone", ViewLink(PLACE, (gone,))))
+    )
+    qtbot.waitUntil(lambda: [layer.ref for layer in driver.work.layers] == [TRAILS], timeout=60_000)
+    driver.settle()
+    assert seen(driver)[2] == pytest.approx((511_000, 5_769_500))
+    assert [place.name for place in driver.work.state.places] == ["Paths", "Gone"]
+
+
+def test_layers_of_other_views_come_hidden(driver, qtbot):
+    _show_views(driver.window, tuple(SharedView("", ViewLink(PLACE, (ref,))) for ref in (TRAILS, FLOWS)))
+    qtbot.waitUntil(lambda: len(driver.work.layers) == 2, timeout=60_000)
+    driver.settle()
+    assert {layer.ref: layer.visible for layer in driver.work.layers} == {TRAILS: True, FLOWS: False}
 
 
 def pixels(widget):

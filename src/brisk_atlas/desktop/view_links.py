@@ -66,26 +66,28 @@ class LinkedView(QObject):
         self.window, self.link = window, link
         self.hidden = {ref for ref in others if ref not in link.layers and not self._is_open(ref)}
         wanted = [ref for ref in dict.fromkeys((*link.layers, *others)) if not self._is_open(ref)]
-        self.awaited = set(wanted)
+        self.is_shown = self.is_over = False
         window.session.work_changed.connect(self._take_change)
         window.session.open_linked(wanted)
-        self._show_when_there()
+        self._take_change("layers")
 
-    def _is_open(self, ref: object) -> bool:
+    def _is_open(self, ref: DataRef) -> bool:
         return any(layer.ref == ref for layer in self.window.session.work.layers)
 
     def _take_change(self, what: str) -> None:
-        self._show_when_there()
-
-    def _show_when_there(self) -> None:
-        if all(map(self._is_open, self.awaited)):
-            self.window.session.work_changed.disconnect(self._take_change)
-            work = self.window.session.work
-            ids = {layer.id for layer in work.layers if layer.ref in self.hidden}
-            if ids:
-                work.change(tr("hide layers"), ids, visible=False)
+        """Hide what came of the other layers, and show the view once its own are there, whether those come or not."""
+        work = self.window.session.work
+        ids = {layer.id for layer in work.layers if layer.ref in self.hidden}
+        self.hidden = {ref for ref in self.hidden if not self._is_open(ref)}
+        if ids:
+            work.change(tr("hide layers"), ids, visible=False)
+        if not self.is_shown and all(map(self._is_open, self.link.layers)):
+            self.is_shown = True
             self.window.show_page("desk")
             self.window.desk.spots.go_to_place(self.link.place)
+        if self.is_shown and not self.hidden and not self.is_over:
+            self.is_over = True
+            self.window.session.work_changed.disconnect(self._take_change)
             self.deleteLater()
 
 

@@ -20,8 +20,8 @@ from .catalogue import CatalogueEntry, entries_of
 from .features import time_stamp
 from .offers import DEGREES, Depot
 
-OWN = "http://www.opengis.net/cat/csw/2.0.2"
-FORMS = {"brief": "BriefRecord", "summary": "SummaryRecord", "full": "Record"}
+OWN = "http://www.opengis.net/cat/csw/2.0.2"  # the schema of records that each such service has
+FORMS = {"brief": "BriefRecord", "summary": "SummaryRecord", "full": "Record"}  # sets of elements, and what holds them
 ISO = "http://www.isotc211.org/2005/gmd"
 LIKE = re.compile(r"AnyText\s+LIKE\s+'((?:[^']|'')*)'", re.IGNORECASE)
 BBOX = re.compile(r"BBOX\s*\(\s*ows:BoundingBox\s*,([^)]*)\)", re.IGNORECASE)
@@ -74,12 +74,8 @@ class CatalogueAnswers:
         words, box = _conditions(settings.get("constraint", ""))
         found = [entry for entry in entries_of(self.depot, base) if entry.has(words, box)]
         first = number_in(settings, "startposition", 1, 10**9, 1)
-        count = (
-            0
-            if settings.get("resulttype", "").lower() == "hits"
-            else number_in(settings, "maxrecords", 0, 10**9, USUAL)
-        )
-        page = found[first - 1 : first - 1 + min(count, MOST)]
+        count = min(number_in(settings, "maxrecords", 0, 10**9, USUAL), MOST)
+        page = found[first - 1 : first - 1 + count] if settings.get("resulttype", "").lower() != "hits" else []
         following = first + len(page) if first - 1 + len(page) < len(found) else 0
         return _stated(page, settings, matched=len(found), following=following)
 

@@ -59,7 +59,7 @@ class ArrowLayer(VectorPart):
             pieces.append(piece)
             arriving(piece)
         table = pa.concat_tables([piece.table for piece in pieces])
-        wkb = pa.chunked_array([chunk for piece in pieces for chunk in chunks_of(piece.geometry)])
+        wkb = pa.concat_tables([pa.table([piece.geometry], ["shape"]) for piece in pieces]).column(0)
         return Features(table, wkb, Shapes.joined([piece.shapes for piece in pieces]), self.facts.crs)
 
     def features_coming(self, batches: Iterable[pa.RecordBatch]) -> Features:
@@ -150,11 +150,6 @@ class ParsedCloud(CloudPart):
 def batches_of(table: pa.Table) -> Iterator[pa.RecordBatch]:
     """Yield a table in batches, one without rows where it has none, so that its columns are known."""
     yield from table.to_batches() or [pa.RecordBatch.from_pylist([], schema=table.schema)]
-
-
-def chunks_of(column: pa.Array | pa.ChunkedArray) -> list[pa.Array]:
-    """Return the arrays that a column lies in."""
-    return column.chunks if isinstance(column, pa.ChunkedArray) else [column]
 
 
 def divided(part: VectorPart | TablePart, query: FeatureQuery) -> tuple[FeatureQuery, FeatureQuery]:

@@ -26,9 +26,7 @@ from .index_kernels import (
 )
 
 FEW = 256  # features that a pick has room for at first
-SEARCHED = (
-    100_000  # features up to which looking at each takes less than making a tree, and no longer than a millisecond
-)
+SEARCHED = 100_000  # features up to which looking at each takes a millisecond at most, and no tree is made for it
 
 
 class Tree(NamedTuple):

@@ -104,10 +104,14 @@ def stopped_by(stopper: Callable[[], None]) -> Iterator[None]:
 
 
 def for_this_job(work: Callable[[], Result]) -> Callable[[], Result]:
-    """Return work that another thread does for the job of this one: it is stopped with it."""
+    """Return work that a thread of its own does for the job of this one: it is stopped with it, and what it shares out
+    comes as late."""
     job: Job | None = getattr(_here, "job", None)
+    yields = shares.yields()
 
     def done() -> Result:
+        if yields:
+            shares.yield_to_others()
         _here.job = job
         try:
             return work()

@@ -21,10 +21,15 @@ def yield_to_others() -> None:
     _thread.yields = True
 
 
+def yields() -> bool:
+    """Return whether what this thread shares out comes after the work of others."""
+    return getattr(_thread, "yields", False)
+
+
 def pool() -> ThreadPoolExecutor:
     """Return the threads that share the work of this thread: others for work that yields to others, as a thread has
     the priority of the one that starts it."""
-    return _pool(getattr(_thread, "yields", False))
+    return _pool(yields())
 
 
 @cache

@@ -59,7 +59,9 @@ def views_of_page(ref: DataRef, check: Callable[[], None] = lambda: None) -> tup
     for each in root.iter("a"):
         if each.get("href", "").startswith(VIEW) and len(found) < MOST_VIEWS:
             try:
-                found.append(SharedView(each.get("title", "")[:TITLE], ViewLink.parse(each.get("href"))))
+                link = ViewLink.parse(each.get("href"))
             except AtlasError:
                 continue  # others may be sound
+            if not any(ref.is_local for ref in link.layers):  # a page from elsewhere opens no files of this machine
+                found.append(SharedView(each.get("title", "")[:TITLE], link))
     return tuple(found)

@@ -325,7 +325,7 @@ class OfferForm(QWidget):
 
     def take_keyboard(self) -> None:
         """Have what is pressed next be meant for the form: for what is offered, or for its first outlet where that is
-        settled."""
+        chosen already."""
         first = self.which if self.posting is None else next((each.title for each in self.columns), self.cancel)
         first.setFocus()
 

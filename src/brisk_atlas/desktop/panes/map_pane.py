@@ -318,13 +318,13 @@ class MapPane(QWidget):
             self.canvas.look(view)
 
     def go_to_place(self, place: NamedPlace) -> None:
-        """Show a named place, in the map's own CRS, as it was turned."""
+        """Show a named place, in the map's own CRS, as it was turned; also where the map shows nothing yet."""
         now = self.canvas.view
-        if now is None:
-            return
-        wide = max(place.width / now.width, place.height / now.height)  # so that all of it is seen here too
-        there = View(place.x, place.y, place.resolution * wide, now.width, now.height, place.crs, turn=place.turn)
-        view = there.shown_in(now.crs)
+        crs = now.crs if now is not None else self.session.work.state.crs
+        width, height = max(1, self.canvas.width()), max(1, self.canvas.height())
+        wide = max(place.width / width, place.height / height)  # so that all of it is seen here too
+        there = View(place.x, place.y, place.resolution * wide, width, height, place.crs, turn=place.turn)
+        view = there.shown_in(crs)
         if view is not None:
             self.canvas.look(view)
 
