@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import pwd
 import secrets
-import shutil
 import socket
 import subprocess
 import tempfile
@@ -19,6 +18,7 @@ import psycopg
 import pytest
 
 from server_certificates import make_certificates
+from server_folder import server_folder
 
 USER, DATABASE = "ana", "survey"
 IN_MEMORY = Path("/dev/shm")
@@ -82,7 +82,12 @@ def running() -> Iterator[DatabaseServer]:
         if os.environ.get("CI") == "true":
             pytest.fail(f"no PostgreSQL server is installed: {INSTALL}")
         pytest.skip(f"no PostgreSQL server is installed: sudo {INSTALL}")
-    folder = Path(tempfile.mkdtemp(prefix="brisk-server-", dir=IN_MEMORY if IN_MEMORY.is_dir() else None))
+    room = IN_MEMORY if IN_MEMORY.is_dir() else Path(tempfile.gettempdir())
+    with server_folder("brisk-server-", room) as folder:
+        yield from _running_in(folder, bin_)
+
+
+def _running_in(folder: Path, bin_: Path) -> Iterator[DatabaseServer]:
     password, log = secrets.token_hex(8) + "%@/:", folder / "log"
     (folder / "password").write_text(password)
     if os.getuid() == 0:
@@ -98,6 +103,7 @@ def running() -> Iterator[DatabaseServer]:
     subprocess.run([*run, bin_ / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", folder / "password",
                     "-E", "UTF8", "--locale", "C", "--no-sync"], check=True, capture_output=True, cwd="/")  # fmt: skip
     settings = {"listen_addresses": "127.0.0.1", "port": port, "unix_socket_directories": folder, "fsync": "off",
+                "wal_level": "minimal", "max_wal_senders": 0, "min_wal_size": "32MB", "max_wal_size": "64MB",  # in memory
                 "ssl": "on", "ssl_cert_file": folder / "server.crt", "ssl_key_file": folder / "server.key",
                 "ssl_ca_file": folder / "ca.crt", "log_statement": "all", "logging_collector": "off", "max_connections": 60}  # fmt: skip
     with (data / "pg_hba.conf").open("r+") as rules:
@@ -121,4 +127,3 @@ def running() -> Iterator[DatabaseServer]:
         yield server
     finally:
         control("stop", check=False)
-        shutil.rmtree(folder, ignore_errors=True)

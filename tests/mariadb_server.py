@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import pwd
 import secrets
-import shutil
 import socket
 import subprocess
 import tempfile
@@ -20,6 +19,7 @@ import pymysql
 import pytest
 
 from server_certificates import make_certificates
+from server_folder import server_folder
 
 USER, DATABASE = "ana", "survey"
 SERVER = Path("/usr/sbin/mariadbd")
@@ -66,7 +66,11 @@ def running_mariadb() -> Iterator[MariaServer]:
         if os.environ.get("CI") == "true":
             pytest.fail(f"no MariaDB server is installed: {INSTALL}")
         pytest.skip(f"no MariaDB server is installed: sudo {INSTALL}")
-    folder = Path(tempfile.mkdtemp(prefix="brisk-mariadb-"))
+    with server_folder("brisk-mariadb-", Path(tempfile.gettempdir())) as folder:
+        yield from _running_in(folder)
+
+
+def _running_in(folder: Path) -> Iterator[MariaServer]:
     data, spot, log = folder / "data", folder / "server.sock", folder / "statements"
     user = "mysql" if os.getuid() == 0 else pwd.getpwuid(os.getuid()).pw_name
     if os.getuid() == 0:
@@ -98,7 +102,6 @@ def running_mariadb() -> Iterator[MariaServer]:
         with suppress(subprocess.TimeoutExpired):
             server.wait(30)
         server.kill()
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _root(spot: Path) -> pymysql.Connection:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from itertools import count
 
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt
@@ -21,10 +22,11 @@ def qapp():
 
 
 @pytest.fixture(scope="session", autouse=True)
-def garbage_is_collected_on_the_windows_thread(qapp):
+def collector(qapp):
+    """Garbage is collected on the window's thread."""
     collector = Collector(qapp)
     collector.start()
-    yield
+    yield collector
     collector.stop()
 
 
@@ -183,8 +185,14 @@ def no_widget_is_touched_by_a_worker(touches):
     assert touches == []
 
 
+@pytest.fixture(scope="session")
+def closed_windows():
+    """Count the windows that were closed."""
+    return count(1)
+
+
 @pytest.fixture
-def driver(qtbot, qapp, tmp_path):
+def driver(qtbot, qapp, collector, closed_windows, tmp_path):
     window = make_window(
         Shelves(file=tmp_path / "shelves.json"), QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat)
     )
@@ -197,6 +205,8 @@ def driver(qtbot, qapp, tmp_path):
     window.close()
     window.deleteLater()  # else each change of colours in a later test would go through all windows before it
     qapp.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
+    if next(closed_windows) % 8 == 0:
+        collector.all_soon()  # the data of several windows is much
 
 
 @pytest.fixture

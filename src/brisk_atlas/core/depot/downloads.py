@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import shutil
 import threading
 from dataclasses import replace
-from pathlib import Path
-from tempfile import mkdtemp
 
 from starlette.background import BackgroundTask
 from starlette.responses import FileResponse, Response
@@ -15,6 +12,7 @@ from brisk_atlas.core.handover.sources import row_flow
 from brisk_atlas.core.handover.step import StepContext
 from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import RowsPart
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .answers import Refused
 from .postings.depot_store import DepotStore
@@ -32,21 +30,20 @@ def download(store: DepotStore, shown: OutletRows, form: str) -> Response:
     name, ending, media_type = forms[form]
     if not _TURNS.acquire(timeout=30):
         raise Refused("NotAvailable", "others are being served; try again", 503)
-    folder = Path(mkdtemp(prefix="depot-"))
+    folder = ScratchFolder()
     try:
-        path = folder / f"{shown.outlet.id}{ending}"
+        path = folder.path / f"{shown.outlet.id}{ending}"
         (part,) = dataset_of(shown, store.figures(shown), "").parts
         assert isinstance(part, RowsPart)
         flow = replace(row_flow(part, shown.outlet.id), source=None, units=_units(shown))
         step = WriteStep(path=str(path), format=name, empty=True)
-        step.write(flow, StepContext(lambda name: flow, folder))
+        step.write(flow, StepContext(lambda name: flow, folder.path))
     except BaseException:
-        shutil.rmtree(folder, ignore_errors=True)
+        folder.delete()
         raise
     finally:
         _TURNS.release()
-    tidy = BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
-    return FileResponse(path, media_type=media_type, filename=path.name, background=tidy)
+    return FileResponse(path, media_type=media_type, filename=path.name, background=BackgroundTask(folder.delete))
 
 
 def _units(shown: OutletRows) -> tuple[tuple[str, str], ...]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from brisk_atlas.core.handover.flows import GridFlow, PointFlow, RowFlow
 from brisk_atlas.core.handover.record_handed import record_of_source
@@ -13,6 +12,7 @@ from brisk_atlas.core.handover.step import StepContext
 from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.record.model import Record
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .outlet_file import file_shown
 from .postings.depot_store import DepotStore
@@ -51,9 +51,9 @@ class OfferTrial:
 
     def __init__(self, flow: RowFlow, title: str, geometry_type: str) -> None:
         """Post rows on trial; of a large layer some of them. Raises AtlasError."""
-        self._folder = TemporaryDirectory(prefix="offer-")
+        self._folder = ScratchFolder()
         self.sampled = flow.sampled
-        self.store = DepotStore(Path(self._folder.name) / "store")
+        self.store = DepotStore(self._folder.path / "store")
         try:
             self.posting = post_flow(self.store, flow, title, owner="", geometry_type=geometry_type)
         except BadRow as error:
@@ -63,7 +63,7 @@ class OfferTrial:
     def close(self) -> None:
         """Remove it."""
         self.store.close()
-        self._folder.cleanup()
+        self._folder.delete()
 
     def preview(self, outlet: Outlet) -> OutletPreview:
         """Return what an outlet of it shows. Raises AtlasError where it is not possible so."""
@@ -108,10 +108,10 @@ def offer_file(
 ) -> Posting:  # fmt: skip
     """Post a grid as COG, or a cloud as COPC, with its outlets. Raises AtlasError."""
     format_, ending = FILE_FORMATS[flow.kind]
-    with TemporaryDirectory(prefix="offer-") as folder:
-        path = Path(folder) / f"posted{ending}"
+    with ScratchFolder() as folder:
+        path = folder / f"posted{ending}"
         step = WriteStep(path=str(path), format=format_)
-        step.write(flow, StepContext(lambda name: flow, Path(folder), check))
+        step.write(flow, StepContext(lambda name: flow, folder, check))
         record = record_text(record_of_source(flow.source, title).record)
         wanted = Posting("", 0, title, by, (), flow.crs, "", summary, record)
         try:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
-import tempfile
 import time
-import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -25,6 +23,7 @@ from brisk_atlas.core.model import AtlasError, CellWindow
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import proj_crs
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .flows import GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow, rows_in_batch
 from .point_runs import record_of
@@ -308,7 +307,7 @@ class CheckpointStore:
     def __init__(self, most: int = 60) -> None:
         self._most = most
         self._found: dict[str, Checkpoint] = {}
-        self._folder: Path | None = None
+        self._folder: ScratchFolder | None = None
 
     def get(self, digest: str) -> Checkpoint | None:
         """Return a checkpoint, None where it is not stored."""
@@ -335,11 +334,10 @@ class CheckpointStore:
         """Forget all, and remove the files."""
         self._found.clear()
         if self._folder is not None:
-            shutil.rmtree(self._folder, ignore_errors=True)
+            self._folder.delete()
             self._folder = None
 
     def _room(self, digest: str) -> Path:
         if self._folder is None:
-            self._folder = Path(tempfile.mkdtemp(prefix="brisk-atlas-checkpoints-"))
-            weakref.finalize(self, shutil.rmtree, self._folder, ignore_errors=True)
-        return self._folder / digest
+            self._folder = ScratchFolder()
+        return self._folder.path / digest

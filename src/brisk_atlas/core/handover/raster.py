@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 from rasterio.warp import calculate_default_transform
@@ -15,6 +14,7 @@ from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
 from brisk_atlas.core.place.extents import sides_of
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .flows import GridFlow
 from .step import StepContext
@@ -103,7 +103,7 @@ def hand_over_raster(
         facts.grid.nodata if part.value_dtype == facts.grid.dtype else None, read,
         all_valid=window is not None and part.all_valid,
     )  # fmt: skip
-    with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
-        context = StepContext(lambda name: flow, Path(scratch), lambda: None)
+    with ScratchFolder() as scratch:
+        context = StepContext(lambda name: flow, scratch, lambda: None)
         WriteStep(str(path), "GeoTIFF", {"overviews": False}).write(flow, context, report)
     return lattice.columns, lattice.rows

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import shutil
-import tempfile
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
@@ -16,6 +14,7 @@ from typing import Any, Protocol
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow, stored_path
 from .flows import Flow, GridFlow, RowFlow
@@ -83,21 +82,21 @@ class RecipeRun:
         self.ended: Callable[[str, Flow], Flow] = lambda name, flow: (
             flow
         )  # what a branch ends with, in place of its flow
-        self._scratch: Path | None = None
+        self._scratch: ScratchFolder | None = None
 
     def __enter__(self) -> RecipeRun:
         return self
 
     def __exit__(self, *_: object) -> None:
         if self._scratch is not None:
-            shutil.rmtree(self._scratch, ignore_errors=True)
+            self._scratch.delete()
 
     @property
     def scratch(self) -> Path:
         """A folder for what does not fit in memory, which goes with the run."""
         if self._scratch is None:
-            self._scratch = Path(tempfile.mkdtemp(prefix="brisk-atlas-recipe-"))
-        return self._scratch
+            self._scratch = ScratchFolder()
+        return self._scratch.path
 
     # Looking at steps
 

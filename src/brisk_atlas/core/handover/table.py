@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .formats import FORMATS as ALL
 from .sources import held_flow
@@ -36,7 +36,7 @@ def hand_over_table(
 
 def write_table(table: pa.Table, path: Path, format_: str, check: Callable[[], None] = lambda: None) -> None:
     """Write a table through a temporary sibling. Raises CannotWrite; `check` may stop it."""
-    with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
-        context = StepContext(lambda name: held_flow("", table, None, None), Path(scratch), check)
+    with ScratchFolder() as scratch:
+        context = StepContext(lambda name: held_flow("", table, None, None), scratch, check)
         flow = held_flow(path.stem, table, None, None)
         WriteStep(str(path), format_, empty=True).write(flow, context)

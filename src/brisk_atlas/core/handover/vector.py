@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 import pyarrow as pa
@@ -13,6 +12,7 @@ import pyarrow as pa
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .flows import RowFlow
 from .formats import FORMATS as ALL
@@ -65,13 +65,13 @@ def hand_over_vector(
         rows = pa.array(np.asarray(order.rows, np.int64))
         table, wkb = table.take(rows), wkb.take(rows)
     done = [0.02]
-    with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
+    with ScratchFolder() as scratch:
 
         def grown(share: float, step: str) -> None:
             done[0] = max(done[0], 0.05 + 0.94 * share)
             report(min(done[0], 0.99), step)
 
-        context = StepContext(lambda name: _polygons(order), Path(scratch), lambda: report(done[0], ""))
+        context = StepContext(lambda name: _polygons(order), scratch, lambda: report(done[0], ""))
         flow: RowFlow = held_flow(order.layer_name, table, wkb, features.crs)
         steps: list[Step] = []
         if order.within is not None:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import logging
 from functools import partial
 from math import dist
-from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,6 +15,7 @@ from brisk_atlas.core.model import AtlasError, Extent
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.relief.ground import drape_in, draped, heights_in, space_of
 from brisk_atlas.core.relief.model_file import write_model
+from brisk_atlas.core.system.scratch import ScratchFolder
 from brisk_atlas.core.workspace.plates import PlateView
 
 if TYPE_CHECKING:
@@ -40,8 +39,8 @@ def relief_of(workspace: Workspace, view: PlateView) -> PageRelief | None:
         extent = Extent(west, north - space.size[1], west + space.size[0], north, space.crs)
         azimuth, tilt, field, exaggeration = view.eye[3:] if view.eye is not None else USUAL
         drape = partial(drape_in, painter_for(cache), draped(list(reversed(view.shown))))
-        with TemporaryDirectory(prefix="album-") as folder:
-            path = Path(folder) / "relief.glb"
+        with ScratchFolder() as folder:
+            path = folder / "relief.glb"
             write_model(path, space, extent, partial(heights_in, cache, grids), drape, exaggeration, SAMPLES,
                         picture_format="JPEG")  # fmt: skip
             model = path.read_bytes()

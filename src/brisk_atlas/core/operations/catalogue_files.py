@@ -7,7 +7,6 @@ import shutil
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from brisk_atlas.core.handover.formats import format_for
 from brisk_atlas.core.handover.sources import flow_of_part
@@ -17,6 +16,7 @@ from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.detect import is_record_name
 from brisk_atlas.core.site.site_entry import SiteDownload, entry_id
 from brisk_atlas.core.system.atomic_write import reason_of
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 FILES = "files"
 BLOCK = 1 << 20
@@ -111,8 +111,8 @@ class FilesWriter:
     def _write(part: Part, name: str, path: Path) -> None:
         flow = flow_of_part(part, part.facts.name)
         format_ = format_for(flow.kind, path, name)
-        with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
-            context = StepContext(lambda other: flow, Path(scratch))
+        with ScratchFolder() as scratch:
+            context = StepContext(lambda other: flow, scratch)
             format_.write(flow, path, format_.chosen({}), context, lambda share, step: None)
 
     def _download(self, name: str, path: Path, of: str) -> SiteDownload:

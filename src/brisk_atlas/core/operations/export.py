@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.kinds.kind import Piece
 from brisk_atlas.core.model import AtlasError, DataKind, Extent, Layer
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
@@ -68,8 +68,8 @@ class Export(Operation):
             self._check_fields(workspace, layer)
         sources = WorkspaceSources(workspace)
         flow = sources.flow(layer.id if workspace.work.layer(layer.id) is not None else layer.ref)
-        with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
-            context = StepContext(sources.flow, Path(scratch), lambda: progress(0.1, tr("computing")))
+        with ScratchFolder() as scratch:
+            context = StepContext(sources.flow, scratch, lambda: progress(0.1, tr("computing")))
             for step in self._steps(layer.kind):
                 flow = step.flow(flow, context)
             made = WriteStep(str(self.path)).write(flow, context, progress)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from .library_names import vector_name
 
@@ -26,7 +26,7 @@ def without_foreign_index(ref: DataRef, by_extent: bool) -> Iterator[str]:
     if not any(other.suffix.lower() in INDEXES for other in siblings):
         yield vector_name(ref)
         return
-    with tempfile.TemporaryDirectory(prefix="brisk-atlas-") as folder:
+    with ScratchFolder() as folder:
         for other in siblings:
             if other.suffix.lower() not in INDEXES:
                 Path(folder, other.name).symlink_to(other.absolute())

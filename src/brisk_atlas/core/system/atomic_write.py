@@ -21,6 +21,7 @@ from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.model.language import tr
 
 from .processes import is_running, own_mark
+from .scratch import ScratchFolder
 
 log = logging.getLogger(__name__)
 ROOM = ".brisk-atlas-writing-"
@@ -99,7 +100,7 @@ def _plainly_named(room: Path) -> Iterator[Path]:
     if not ODD & set(str(room)):
         yield room
         return
-    with tempfile.TemporaryDirectory(prefix="brisk-atlas-") as folder:
+    with ScratchFolder() as folder:
         link = Path(folder, "room")
         link.symlink_to(room, target_is_directory=True)
         yield link

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt, QTimer, QUrl
@@ -23,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import data_folder
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from ..plain_text import PlainLabel, plain_box
 from ..session import Session
@@ -271,8 +271,8 @@ class DepotView(QWidget):
                 record = read_document(wish.record).record
                 return offer_record(store, record, wish.title, wish.summary, wish.outlets, by=BY)
             if wish.is_album:
-                with TemporaryDirectory(prefix="offer-") as folder:
-                    page = Path(folder) / "album.html"
+                with ScratchFolder() as folder:
+                    page = folder / "album.html"
                     WriteAlbum(page).run(frozen)
                     return offer_album(store, page, wish.title, wish.summary, wish.outlets, by=BY)
             layer = self.session.workspace.layer(wish.layer_id)

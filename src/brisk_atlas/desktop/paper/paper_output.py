@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from brisk_atlas.core.model.language import tr, trn
 from brisk_atlas.core.model.words import file_name_of
+from brisk_atlas.core.system.scratch import ScratchFolder
 
 from ..session import Session
 
@@ -88,8 +88,8 @@ class PaperOutput:
         """Print the pages that a printer asks for: at their true size, smaller where its paper is."""
         from brisk_atlas.core.operations import WritePaper
 
-        folder = tempfile.TemporaryDirectory(prefix="brisk-atlas-print-")
-        path = Path(folder.name) / "pages.pdf"
+        folder = ScratchFolder()
+        path = folder.path / "pages.pdf"
         dots, first, last = printer.resolution(), printer.fromPage(), printer.toPage()
 
         def draw(job: Job) -> list[PrintedPage]:
