@@ -62,7 +62,7 @@ def page_of(text):
         "part-1", text, (picture(text), picture(text)), text, text, PictureGroup.CURTAIN, ((text, legend),), 2.0, 12.0,
         (text,), (((text,), text),), (features,), PageTable((text,), (False,), ((text,),), 1), text,
     )  # fmt: skip
-    return album_page(PageContent(text, text, (PagePassage("part-2", text, text), figure)))
+    return album_page(PageContent(text, text, (PagePassage("part-2", text, text), figure))).decode()
 
 
 @pytest.mark.parametrize("text", HOSTILE)

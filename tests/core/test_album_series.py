@@ -58,7 +58,7 @@ def test_plates_that_belong_together_become_one_figure():
 def test_a_series_goes_by_its_slider_and_is_whole_without_scripts(tmp_path):
     needs_browser()
     path = tmp_path / "album.html"
-    path.write_text(album_page(content(*map(plate, range(4)))), "utf-8")
+    path.write_bytes(album_page(content(*map(plate, range(4)))))
     with browser() as page:
         page.get(path.as_uri())
         slider, name = (

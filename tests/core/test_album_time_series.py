@@ -144,7 +144,7 @@ def test_the_series_of_the_demo_are_those_of_the_table():
         assert series.is_thinned and None not in series.of_rows
         page = album_page(
             PageContent("Gas", "", (PageFigure("part-1", "x", (), features=(replace(found, series=series),)),))
-        )
+        ).decode()
         assert '"thinned":true' in page
 
 
@@ -157,7 +157,7 @@ def test_a_click_draws_the_line_and_says_it(tmp_path):
     path = tmp_path / "album.html"
     page_text = album_page(
         PageContent("Gas", "", (PageFigure("part-1", "Stations", (picture(),), features=(features,)),))
-    )
+    ).decode()
     path.write_text(page_text, "utf-8")
     assert json.dumps("G01") in page_text
     with browser() as page:

@@ -29,7 +29,7 @@ def written(path, title="Mount Serrick"):
     Image.new("RGB", (640, 400), "#C2452D").save(out, "PNG")
     pictures = (PagePicture(out.getvalue(), "image/png", 640, 400, "2029"), picture("2031"))
     figure = PageFigure("part-1", "Two", pictures, compared=PictureGroup.CURTAIN)
-    path.write_text(album_page(PageContent(title, "", (figure,))), "utf-8")
+    path.write_bytes(album_page(PageContent(title, "", (figure,))))
     return path
 
 

@@ -217,7 +217,9 @@ def test_all_plates_are_drawn_again_in_one_step_that_is_undone_as_one(driver, qt
     assert driver.work.state.album.plates == before
 
 
-def test_pictures_from_elsewhere_stand_among_plates_and_what_is_none_is_refused(driver, desk, qtbot, tmp_path):
+def test_pictures_from_elsewhere_stand_among_plates_and_what_is_none_is_refused(
+    driver, desk, qtbot, tmp_path, monkeypatch
+):
     Image.new("RGB", (60, 40), "#C2452D").save(tmp_path / "crew.png")
     (tmp_path / "not.png").write_bytes(b"\x89PNG but no more")
     driver.window.commands.do("album")
@@ -227,6 +229,11 @@ def test_pictures_from_elsewhere_stand_among_plates_and_what_is_none_is_refused(
     half.add_picture(tmp_path / "not.png")
     qtbot.waitUntil(lambda: bool(faults), timeout=60_000)
     assert "not.png" in faults[0] and not driver.work.state.album.items
+    monkeypatch.setattr(Image, "MAX_IMAGE_PIXELS", 1_000)
+    half.add_picture(tmp_path / "crew.png")  # as if it were of hundreds of millions of pixels
+    qtbot.waitUntil(lambda: len(faults) == 2, timeout=60_000)
+    assert "crew.png" in faults[1] and "more than 0 million pixels" in faults[1]
+    monkeypatch.undo()
     half.add_picture(tmp_path / "crew.png")
     qtbot.waitUntil(lambda: len(driver.work.state.album.items) == 1, timeout=60_000)
     assert driver.work.state.album.plates[0].kind is PlateKind.OUTSIDE and not half.show_it.isEnabled()

@@ -16,9 +16,12 @@ from markupsafe import Markup
 from brisk_atlas.core.model.page_templates import in_script, page_templates, script_words
 from brisk_atlas.core.paper.font_subset import subset
 
+from .held_data import HeldData
 from .markdown_text import as_html
 from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture, PageSeries
+from .picture_tiles import SIDE_PX, tiled
 
+Address = Callable[[str, bytes], str]  # where data of a media type is had from
 HERE = Path(__file__).parent
 PICTURES = "pictures"
 PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
@@ -26,9 +29,10 @@ FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Se
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
 
-def album_page(content: PageContent, version: str = "") -> str:
-    """Return the file. `version` is that of the application which writes it."""
-    return _page(content, version, _address, "data:")
+def album_page(content: PageContent, version: str = "") -> bytes:
+    """Return the file, in UTF-8. `version` is that of the application which writes it."""
+    held = HeldData()
+    return held.put_into(_page(content, version, held.address, "data:"))
 
 
 def album_folder(content: PageContent, version: str = "") -> dict[str, bytes]:
@@ -36,19 +40,20 @@ def album_folder(content: PageContent, version: str = "") -> dict[str, bytes]:
     fetched when they come in sight."""
     pictures: dict[str, bytes] = {}
 
-    def beside(picture: PagePicture) -> str:
-        name = f"{hashlib.sha256(picture.data).hexdigest()[:16]}.{picture.media_type.partition('/')[2]}"
-        pictures[f"{PICTURES}/{name}"] = picture.data
+    def beside(media_type: str, data: bytes) -> str:
+        name = f"{hashlib.sha256(data).hexdigest()[:16]}.{media_type.partition('/')[2]}"
+        pictures[f"{PICTURES}/{name}"] = data
         return f"{PICTURES}/{name}"
 
     page = _page(content, version, beside, "'self' file: data:")  # a page of the disk is of no origin
     return {"index.html": page.encode("utf-8", "replace"), **pictures}
 
 
-def _page(content: PageContent, version: str, address: Callable[[PagePicture], str], image_sources: str) -> str:
+def _page(content: PageContent, version: str, address: Address, image_sources: str) -> str:
     data = {each.id: [_as_json(layer) for layer in each.features]
             for each in content.parts if isinstance(each, PageFigure) and each.features}  # fmt: skip
-    body = _environment().get_template("parts.html").render(content=content, address=address)
+    shown = ShownPictures(address)
+    body = _environment().get_template("parts.html").render(content=content, shown=shown.shown)
     reliefs = [each for each in content.parts if isinstance(each, PageFigure) and each.relief is not None]
     script = _asset("album.js") + (_asset("relief.js") if reliefs else "")
     words = script_words(script)
@@ -59,7 +64,30 @@ def _page(content: PageContent, version: str, address: Callable[[PagePicture], s
         style=Markup(style), style_hash=_hash(style),
         models={each.id: base64.b64encode(each.relief.model).decode() for each in reliefs if each.relief is not None},
         data=in_script({"words": words, "parts": data}),
+        tiles={name: in_script(levels) for name, levels in shown.tiles.items()},
     )  # fmt: skip
+
+
+class ShownPictures:
+    """The pictures of a page as it names them; of large ones the tiles, by their name."""
+
+    def __init__(self, address: Address) -> None:
+        self._address = address
+        self.tiles: dict[str, dict[str, Any]] = {}
+
+    def shown(self, picture: PagePicture) -> dict[str, Any]:
+        """Return what stands on the page for a picture: `address`, and for a large one `tiles`, their name, and `full`,
+        its width in pixels."""
+        parts = tiled(picture.data)
+        if parts is None:
+            return {"address": self._address(picture.media_type, picture.data)}
+        name = f"tiles-{len(self.tiles) + 1}"
+        self.tiles[name] = {"side": SIDE_PX, "levels": [
+            {"width": level.width, "height": level.height,
+             "tiles": [self._address(parts.media_type, each) for each in level.tiles]} for level in parts.levels
+        ]}  # fmt: skip
+        overview = self._address(parts.media_type, parts.overview)
+        return {"address": overview, "tiles": name, "full": parts.levels[-1].width}
 
 
 def _as_json(features: PageFeatures) -> dict[str, Any]:
@@ -105,8 +133,3 @@ def _environment() -> Environment:
     made.filters["markdown"] = as_html
     made.tests["passage"] = lambda part: isinstance(part, PagePassage)
     return made
-
-
-def _address(picture: PagePicture) -> Markup:
-    """Return an address that holds a picture; nothing in it needs to be escaped."""
-    return Markup(f"data:{picture.media_type};base64,{base64.b64encode(picture.data).decode()}")

@@ -45,7 +45,7 @@ class WriteAlbum(Operation):
             case ".html" | ".htm":
                 from brisk_atlas.core.album.page_file import album_page
 
-                write_whole(self.path, album_page(content, VERSION).encode("utf-8", "replace"))
+                write_whole(self.path, album_page(content, VERSION))
             case ".pdf":
                 from brisk_atlas.core.album.paper_maps import PaperMaps
                 from brisk_atlas.core.album.pdf_file import album_pdf

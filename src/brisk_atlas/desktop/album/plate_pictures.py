@@ -14,6 +14,7 @@ from PyQt6.QtGui import QImage
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.png import PAPER
 from brisk_atlas.core.draw.whole_frame import LOOK_S, WAIT_S
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plate_paper import stacks_in
 from brisk_atlas.core.workspace.plates import PlateView
 
@@ -27,8 +28,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
 
 DENSITY = 2.0  # pixels of a plate for one of the screen
-LOSSLESS_BYTES = 1_500_000  # up to which a picture is stored as it is
+LOSSLESS_BITS = 1.0  # a pixel, about what JPEG of that quality takes, up to which a picture is stored as it is
+MAP_BITS = 0.3  # the same for maps, of which there are many: it takes a fourth of the time, and shows no difference
 QUALITY = 95
+WEBP_PX = 16_383  # that a side may have in that format
 TRIED_PX = 128  # half a side of the piece that is tried
 
 
@@ -80,20 +83,22 @@ def _stored(image: np.ndarray) -> bytes:
     from PIL import Image
 
     if image[..., 3].min() == 255:
-        return _encoded(Image.fromarray(np.ascontiguousarray(image)))  # what is opaque is stored without that
+        return _encoded(Image.fromarray(np.ascontiguousarray(image)), MAP_BITS)  # what is opaque is stored without that
     pixels = np.ascontiguousarray(image[..., :3])
     paper = 255 - image[..., 3].astype(np.uint16)  # how much of it is seen
     for channel, ink in enumerate(PAPER):
         pixels[..., channel] += (paper * ink // 255).astype(np.uint8)
-    return _encoded(Image.fromarray(pixels))
+    return _encoded(Image.fromarray(pixels), MAP_BITS)
 
 
-def _encoded(picture: Image) -> bytes:
+def _encoded(picture: Image, lossless_bits: float = LOSSLESS_BITS) -> bytes:
     """Return a picture without loss where that takes little room, as a piece of it shows, else as JPEG."""
     width, height = picture.size
     middle = (width // 2 - TRIED_PX, height // 2 - TRIED_PX, width // 2 + TRIED_PX, height // 2 + TRIED_PX)
     is_small = width * height < 16 * TRIED_PX**2
-    if is_small or len(_lossless(picture.crop(middle))) * width * height / (4 * TRIED_PX**2) < LOSSLESS_BYTES:
+    if max(width, height) <= WEBP_PX and (
+        is_small or len(_lossless(picture.crop(middle))) * 8 / (4 * TRIED_PX**2) < lossless_bits
+    ):
         return _lossless(picture)
     out = BytesIO()
     picture.convert("RGB").save(out, "JPEG", quality=QUALITY, subsampling=0)
@@ -118,8 +123,14 @@ def stored_image(image: QImage) -> bytes:
 
 
 def stored_file(data: bytes) -> bytes:
-    """Return a picture of a file as plates store it, turned as its camera stood. Raises OSError for no picture."""
+    """Return a picture of a file as plates store it, turned as its camera stood. Raises OSError for no picture, and for
+    one that is too large."""
     from PIL import Image, ImageOps
 
-    with Image.open(BytesIO(data)) as found:
-        return _encoded(ImageOps.exif_transpose(found).convert("RGB"))
+    try:
+        with Image.open(BytesIO(data)) as found:
+            return _encoded(ImageOps.exif_transpose(found).convert("RGB"))
+    except Image.DecompressionBombError as error:
+        raise OSError(
+            tr("it has more than {count:,} million pixels", count=2 * (Image.MAX_IMAGE_PIXELS or 0) // 10**6)
+        ) from error

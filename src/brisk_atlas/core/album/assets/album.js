@@ -1,7 +1,7 @@
 "use strict";
 // What a picture does under the hand: it comes closer and moves, two of one place are compared, a click finds features;
 // and tables are sorted. Without this the page has the pictures, captions, legends and rows.
-const CLOSEST = 8, STEP = 1.5, REACH_PX = 6, BLINK_MS = 900, MOVED_PX = 4;
+const CLOSEST = 8, STEP = 1.5, REACH_PX = 6, BLINK_MS = 900, MOVED_PX = 4, OVERVIEW_PX = 2048;
 const {words, parts: features} = JSON.parse(document.getElementById("features").textContent);
 // A text in the language of the page, with values in the places that it names.
 const say = (text, values = {}) => (words[text] ?? text).replace(/\{(\w+)\}/g, (all, name) => values[name] ?? all);
@@ -21,6 +21,7 @@ class Stage {
     this.width = Number(frame.dataset.width);
     this.layers = features[frame.dataset.plate] ?? [];
     [this.x, this.y, this.closer] = [0, 0, 1];  // of the picture's upper left corner, in pixels of the frame
+    this.large = [...this.sheet.querySelectorAll("img[data-tiles]")].map((image) => new Large(image));
     frame.tabIndex = 0;
     frame.setAttribute("role", "group");
     const title = frame.querySelector("img").alt;
@@ -42,7 +43,8 @@ class Stage {
 
   zoom(by, px = this.frame.clientWidth / 2, py = this.frame.clientHeight / 2) {
     const before = this.closer;
-    this.closer = by ? Math.min(CLOSEST, Math.max(1, before * by)) : 1;
+    const closest = Math.max(CLOSEST, ...this.large.map((each) => 2 * each.full / this.frame.clientWidth));
+    this.closer = by ? Math.min(closest, Math.max(1, before * by)) : 1;
     this.x = px - (px - this.x) * this.closer / before;
     this.y = py - (py - this.y) * this.closer / before;
     this.place();
@@ -55,6 +57,7 @@ class Stage {
     this.sheet.style.transform = `translate(${this.x}px, ${this.y}px) scale(${this.closer})`;
     this.frame.classList.toggle("near", this.closer > 1);
     if (this.edge !== undefined) this.draw();
+    for (const each of this.large) each.place(this);
     if (!this.bar) return;
     const metres = Number(this.frame.dataset.metres) * this.width / w / this.closer, most = Math.min(180, w / 3);
     const power = 10 ** Math.floor(Math.log10(metres * most)), length = [5, 2, 1].map((n) => n * power).find((n) => n <= metres * most);
@@ -120,7 +123,7 @@ class Stage {
   }
 
   lineUp() {
-    const pictures = [...this.sheet.querySelectorAll("img")], names = pictures.map((each) => each.dataset.name);
+    const pictures = [...this.sheet.querySelectorAll(":scope > img")], names = pictures.map((each) => each.dataset.name);
     const slider = made("input", {type: "range", min: 0, max: pictures.length - 1, value: 0}), name = made("output", {dir: "auto"});
     const run = made("button", {type: "button", textContent: say("Play")}), row = made("div", {className: "dates"}, run, slider, name);
     slider.setAttribute("aria-label", say("Which picture of the series"));
@@ -222,6 +225,45 @@ class Stage {
     if (layer.kinds[row] === "line") shape.setAttribute("fill", "none");
     this.mark.append(shape);
     this.sheet.append(this.mark);
+  }
+}
+
+// A picture that is too large to be shown as one: over the whole of it in few pixels, the tiles in sight at their scale.
+class Large {
+  constructor(image) {
+    [this.image, this.full] = [image, Number(image.dataset.full)];
+    this.shown = new Map();
+    this.box = made("div", {className: "tiles"});
+    this.box.setAttribute("aria-hidden", "true");
+    image.after(this.box);
+  }
+
+  place({x, y, closer, frame: {clientWidth: w, clientHeight: h}}) {
+    const wanted = w * closer * devicePixelRatio, needed = new Set();
+    if (wanted > (this.image.naturalWidth || OVERVIEW_PX)) {
+      this.data ??= JSON.parse(document.getElementById(this.image.dataset.tiles).textContent);
+      const {side, levels} = this.data, level = levels.find((each) => each.width >= wanted) ?? levels.at(-1);
+      const [across, down] = [level.width / (w * closer), level.height / (h * closer)];  // pixels of the level for one of the frame
+      const columns = Math.ceil(level.width / side), rows = Math.ceil(level.height / side);
+      const from = (start, scale) => Math.max(0, Math.floor(-start * scale / side)), to = (start, length, scale, count) => Math.min(count, Math.ceil((length - start) * scale / side));
+      for (let row = from(y, down); row < to(y, h, down, rows); row++)
+        for (let column = from(x, across); column < to(x, w, across, columns); column++) needed.add(this.tile(level, side, columns, row, column));
+    }
+    const stale = [...this.shown.keys()].filter((key) => !needed.has(key));
+    const drop = () => stale.filter((key) => !this.needed.has(key)).forEach((key) => { this.shown.get(key)?.remove(); this.shown.delete(key); });
+    this.needed = needed;
+    Promise.allSettled([...needed].map((key) => this.shown.get(key).decode())).then(drop);  // until then what was seen stays
+  }
+
+  tile(level, side, columns, row, column) {
+    const key = `${level.width} ${row} ${column}`;
+    if (this.shown.has(key)) return key;
+    const image = made("img", {alt: "", src: level.tiles[row * columns + column]}), share = (pixels, all) => `${100 * pixels / all}%`;
+    const [left, top] = [column * side, row * side], [right, bottom] = [Math.min(left + side, level.width), Math.min(top + side, level.height)];
+    Object.assign(image.style, {left: share(left, level.width), top: share(top, level.height), width: share(right - left, level.width), height: share(bottom - top, level.height)});
+    this.shown.set(key, image);
+    this.box.append(image);
+    return key;
   }
 }
 
