@@ -480,3 +480,35 @@ def test_captions_are_spelled_and_words_are_mended_from_the_menu(driver, desk, q
     next(action for action in languages.actions() if action.text() == "Not looked at").trigger()
     driver.settle()
     assert misspelled(edit) == []
+
+
+def test_a_chart_that_has_the_keyboard_is_captured_and_its_drawer_opens_again(driver, desk, qtbot):
+    driver.work.choose(next(layer.id for layer in driver.work.layers if layer.name == "elevation_2031"))
+    desk.side.open("statistics")
+    bars = desk.side.drawers["statistics"].bars
+    qtbot.waitUntil(lambda: bars.isVisible(), timeout=60_000)
+    driver.settle()
+    plate = capture(driver, qtbot, bars)
+    assert plate.kind is PlateKind.CHART and plate.view.drawer == "statistics"
+    assert plate.title.startswith("elevation_2031: Histogram of") and "elevation_2031" in plate.alt
+    image = Image.open(io.BytesIO(plate.picture))
+    assert image.size == (2 * bars.width(), 2 * bars.height()) and np.std(np.asarray(image.convert("L"))) > 10
+    desk.side.open("probe")
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.click(half.show_it)
+    driver.settle()
+    assert driver.window.page == "desk" and desk.side.on_show == "statistics"
+    assert capture(driver, qtbot, driver.canvas).kind is PlateKind.MAP
+
+
+def test_a_chart_lies_in_the_project_as_it_was_captured(driver, desk, qtbot, tmp_path):
+    driver.work.choose(next(layer.id for layer in driver.work.layers if layer.name == "elevation_2029"))
+    desk.side.open("statistics")
+    bars = desk.side.drawers["statistics"].bars
+    qtbot.waitUntil(lambda: bars.isVisible(), timeout=60_000)
+    plate = capture(driver, qtbot, bars)
+    project_file.save(driver.work, tmp_path / "work.brisk.json")
+    state, _, _ = project_file.read(tmp_path / "work.brisk.json")
+    assert state.album.plates[0] == plate

@@ -18,6 +18,7 @@ from brisk_atlas.core.model import DataRef, OpenOptions
 from brisk_atlas.core.model.hole_choices import TableRole
 from brisk_atlas.core.model.open_options import Columns
 from brisk_atlas.core.strip.holes.tracks import TrackKind
+from brisk_atlas.core.workspace.plates import PlateKind
 from brisk_atlas.desktop import hole_columns_form
 from brisk_atlas.desktop.panes.log_canvas import PX_MM, SIDE_PX, LogSpot
 from relief_hands import LEFT, PLAIN
@@ -249,6 +250,12 @@ def test_a_cross_plot_picks_depths_and_a_curve_is_worked_out(log, monkeypatch):
     assert [box.currentText() for box in (plot.across, plot.up, plot.colour)] == ["GR, GAPI", "RES, OHMM", "one colour"]
     plot.colour.setCurrentIndex(plot.colour.findData("RHOB"))
     plot.colour.activated.emit(plot.colour.currentIndex())
+    d.click(plot.canvas, at=(3, 3))
+    d.press(plot.canvas, Qt.Key.Key_F9)
+    d.qtbot.waitUntil(lambda: bool(d.work.state.album.plates), timeout=60_000)
+    (plate,) = d.work.state.album.plates
+    assert plate.kind is PlateKind.CHART and plate.view.drawer == "strip"
+    assert plate.title.endswith("RES, OHMM over GR, GAPI")
     x, y = plot.canvas.pixels()
     gamma, resistivity = pane.first.curve("GR").values, pane.first.curve("RES").values
     inside = (gamma > 70) & (resistivity < 20)

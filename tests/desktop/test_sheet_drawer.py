@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import shutil
 from dataclasses import replace
 
@@ -10,6 +11,7 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 import pyogrio
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QPushButton, QToolButton
@@ -18,6 +20,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.model import ComputedField
 from brisk_atlas.core.workspace import Picks
+from brisk_atlas.core.workspace.plates import PlateKind
 from brisk_atlas.desktop.sheet.drawer import Scope
 from qt_pixels import pixels
 
@@ -351,6 +354,17 @@ def test_a_table_is_joined_and_its_rows_drawn_over_time(driver):
     x, y = series.series()
     assert series.isVisible() and len(x) == len(y) > 1000 and (np.diff(x) >= 0).all()
     assert set(series.rows.column("station").to_pylist()) == {"G02"}
+    d.window.activateWindow()  # the form for joining had the keyboard
+    d.qtbot.waitUntil(d.window.isActiveWindow)
+    series.plot.setFocus()
+    d.press(series.plot, Qt.Key.Key_F9)  # the curve alone is a plate
+    d.qtbot.waitUntil(lambda: bool(d.work.state.album.plates), timeout=60_000)
+    (plate,) = d.work.state.album.plates
+    assert (
+        plate.kind is PlateKind.CHART and plate.title == f"gas_stations: {series.title_words}" and not plate.view.drawer
+    )
+    with Image.open(io.BytesIO(plate.picture)) as image:
+        assert image.size == (2 * series.plot.width(), 2 * series.plot.height())
     form_path = demo.DATA / "laboratory.xlsx"
     hand.tools.join()
     form = hand.tools.form

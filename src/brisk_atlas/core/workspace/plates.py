@@ -23,6 +23,7 @@ class PlateKind(StrEnum):
     RELIEF = "relief"
     STRIP = "strip"
     SHEET = "sheet"
+    CHART = "chart"
     RECORD = "record"
     OUTSIDE = "outside"  # a picture from elsewhere
 
@@ -30,7 +31,8 @@ class PlateKind(StrEnum):
 class PlateView(NamedTuple):
     """What the Desk showed: its layers and how they were compared, and the map: its centre in `crs`, units a pixel,
     turn in degrees, size in pixels and lines of equal coordinates. `eye` is where the relief was seen from,
-    `grounds` are the ids of the grids that were its ground."""
+    `grounds` are the ids of the grids that were its ground; `drawer` is the name of that which a chart stood in,
+    "strip" below the map, "" in the sheet."""
 
     layers: tuple[Layer, ...]
     groups: tuple[Group, ...] = ()
@@ -46,6 +48,7 @@ class PlateView(NamedTuple):
     grid: str = ""
     eye: StoredEye | None = None
     grounds: tuple[str, ...] = ()
+    drawer: str = ""
 
     @property
     def shown(self) -> tuple[Layer, ...]:

@@ -46,6 +46,7 @@ class _SavedView(SavedValue):
     grid: str = ""
     eye: SavedEye | None = None
     grounds: tuple[str, ...] = ()
+    drawer: str = Field("", max_length=50)
 
 
 class _SavedSource(SavedValue):

@@ -34,6 +34,7 @@ from .picture_view import PictureView
 from .plate_pictures import stored_file
 from .plate_redrawer import PlateRedrawer
 from .plate_rows import PlateRows
+from .plate_taker import NAMES
 from .spelling_marks import SpellingSettings
 
 if TYPE_CHECKING:
@@ -344,7 +345,7 @@ class AlbumView(QWidget):
         self._show_facts(plate)
 
     def _show_facts(self, plate: Plate) -> None:
-        view, words = plate.view, [plate.kind.value]
+        view, words = plate.view, [NAMES.get(plate.kind, tr("Picture"))]
         if plate.table is not None:
             words.append(tr("{count:,} of {total:,} rows", count=len(plate.table.rows), total=plate.table.total))
         words += [tr("{value} over time", value=plate.series.value)] if plate.series is not None else []

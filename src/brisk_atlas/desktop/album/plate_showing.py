@@ -24,7 +24,11 @@ def show_on_desk(desk: DeskPage, plate: Plate) -> None:
         place = NamedPlace("", plate.title, view.x, view.y, view.resolution, view.width, view.height, view.crs,
                            view.turn, b"", eye)  # fmt: skip
         desk.spots.go_to_place(place)
-    if plate.kind is PlateKind.SHEET and desk.bottom.isHidden():
+    in_sheet = plate.kind is PlateKind.SHEET or (plate.kind is PlateKind.CHART and not view.drawer)
+    if in_sheet and desk.bottom.isHidden():
         desk.toggle_sheet()
-    if plate.kind is PlateKind.STRIP and not (desk.shows_strip or desk.shows_log):
+    if plate.kind is PlateKind.CHART and view.drawer in desk.side.drawers:
+        desk.side.open(view.drawer)
+    in_strip = plate.kind is PlateKind.STRIP or (plate.kind is PlateKind.CHART and view.drawer == "strip")
+    if in_strip and not (desk.shows_strip or desk.shows_log):
         desk.toggle_strip()

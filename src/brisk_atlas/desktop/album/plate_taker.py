@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateTable, PlateView
 
+from ..chart import Chart
 from ..session import Session
 from .plate_pictures import DENSITY, map_pictures, stored_image
 
@@ -25,8 +26,7 @@ if TYPE_CHECKING:
 
 MOST_ROWS = 500  # of a sheet
 NAMES = {PlateKind.MAP: tr("Map"), PlateKind.RELIEF: tr("Relief"), PlateKind.STRIP: tr("Profile"),
-         PlateKind.SHEET: tr("Rows"),
-         PlateKind.RECORD: tr("Record")}  # fmt: skip
+         PlateKind.SHEET: tr("Rows"), PlateKind.CHART: tr("Chart"), PlateKind.RECORD: tr("Record")}  # fmt: skip
 
 
 class Taken(NamedTuple):
@@ -47,6 +47,10 @@ class PlateTaker:
         """Capture the pane of the Desk that has the keyboard, else the map."""
         view = view_of(desk)
         if view is None:
+            return
+        chart = chart_with_keyboard()
+        if chart is not None:
+            self._take_chart(view, desk, chart)
             return
         match kind := pane_with_keyboard(desk):
             case PlateKind.RELIEF | PlateKind.STRIP:
@@ -74,6 +78,13 @@ class PlateTaker:
         density = image.width() / max(1, widget.width())
         self._store(kind, view, lambda job: Taken(stored_image(image)), density=density)
 
+    def _take_chart(self, view: PlateView, desk: DeskPage, chart: Chart) -> None:
+        within = next((name for name, drawer in desk.side.drawers.items() if drawer.isAncestorOf(chart)), "")
+        within = "strip" if pane_with_keyboard(desk) is PlateKind.STRIP else within
+        image = chart.image(DENSITY)
+        take = lambda job: Taken(stored_image(image))  # noqa: E731
+        self._store(PlateKind.CHART, view._replace(drawer=within), take, words=chart.title_words)
+
     def _take_rows(self, view: PlateView, grid: SheetGrid) -> None:
         sheet, looks = grid.sheet, [column.look for column in grid.columns.all if column.look.shown]
         picked = tuple(grid.rows)
@@ -87,17 +98,18 @@ class PlateTaker:
         take: Callable[[Job], Taken],
         *,
         density: float = DENSITY,
+        words: str = "",
         then: Callable[[str], None] | None = None,
     ) -> None:
-        """Have a plate in the album, once its pictures are drawn."""
+        """Have a plate in the album, once its pictures are drawn; `words` are what it shows of the layer."""
         work = self.session.work
         subject = work.subject
         layers = view.shown if kind in (PlateKind.MAP, PlateKind.RELIEF) or subject is None else (subject,)
         named = next(
             (each for each in layers if subject is not None and each.id == subject.id), next(iter(layers), None)
         )
-        title = named.name if named is not None else NAMES[kind]
-        plate = Plate("", title, kind, view, density=density, alt=_alt(kind, layers),
+        title = ": ".join(filter(None, (named.name if named is not None else "", words))) or NAMES[kind]
+        plate = Plate("", title, kind, view, density=density, alt=_alt(words or NAMES[kind], layers),
                       captured=datetime.now(UTC).isoformat(timespec="seconds"))  # fmt: skip
 
         def make(job: Job) -> Plate:
@@ -178,8 +190,16 @@ def pane_with_keyboard(desk: DeskPage) -> PlateKind:
     return PlateKind.MAP
 
 
-def _alt(kind: PlateKind, layers: tuple[Layer, ...]) -> str:
+def chart_with_keyboard() -> Chart | None:
+    """Return the chart that has the keyboard and shows something, None without one."""
+    widget = QApplication.focusWidget()
+    while widget is not None and not isinstance(widget, Chart):
+        widget = widget.parentWidget()
+    return widget if isinstance(widget, Chart) and widget.title_words else None
+
+
+def _alt(shown: str, layers: tuple[Layer, ...]) -> str:
     """Return what a plate shows, for those who don't see it, until somebody writes it better."""
     names = [layer.name for layer in layers]
     listed = ", ".join(names[:4]) + (tr(" and {count} more layers", count=len(names) - 4) if len(names) > 4 else "")
-    return f"{NAMES[kind]} of {listed}" if listed else NAMES[kind]
+    return tr("{shown} of {layers}", shown=shown, layers=listed) if listed else shown

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from ..chart import Chart
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 HEIGHT_PX = 190
 
 
-class AlongChart(QWidget):
+class AlongChart(Chart):
     """One series at a time, chosen where there are several."""
 
     def __init__(self) -> None:
@@ -36,6 +37,14 @@ class AlongChart(QWidget):
         self._column.addWidget(self.choice)
         self.choice.activated.connect(lambda at: self._draw())
         self.hide()
+
+    @property
+    def title_words(self) -> str:
+        return self.choice.currentText()
+
+    @property
+    def drawing(self) -> QWidget:
+        return self.line or self
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = theme

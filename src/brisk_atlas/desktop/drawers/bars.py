@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent
-from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from ..chart import Chart
 from ..picture_painter import picture_painter
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
@@ -22,7 +22,7 @@ LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
-class Bars(QWidget):
+class Bars(Chart):
     """Shows the histogram of a Summary."""
 
     def __init__(self) -> None:
@@ -31,17 +31,22 @@ class Bars(QWidget):
         self.setAccessibleName(tr("Histogram"))
         self.setFixedHeight(HEIGHT_PX)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.theme: Theme = LIGHT
         self.summary: StatisticsSummary | None = None
-        self.unit = ""
+        self.unit = self.name = ""
         self.years = False
+
+    @property
+    def title_words(self) -> str:
+        return tr("Histogram of {name}", name=self.name) if self.summary is not None else ""
 
     def sizeHint(self) -> QSize:
         return QSize(240, HEIGHT_PX)
 
-    def show_summary(self, summary: StatisticsSummary | None, unit: str, *, years: bool = False) -> None:
-        """Show a summary; `years` are written without separators."""
-        self.summary, self.unit, self.years = summary, unit, years
+    def show_summary(self, summary: StatisticsSummary | None, unit: str, name: str, *, years: bool = False) -> None:
+        """Show a summary of what has a name; `years` are written without separators."""
+        self.summary, self.unit, self.name, self.years = summary, unit, name, years
         self.setVisible(summary is not None)
         self.update()
 
@@ -64,9 +69,12 @@ class Bars(QWidget):
         painter.drawLine(0, tall, self.width(), tall)
         painter.setFont(mono_font(11))
         painter.setPen(QColor(self.theme.quiet))
-        foot = QRectF(0, tall, self.width(), FOOT_PX + 2)
+        foot = QRectF(0, tall, self.width(), FOOT_PX + 2).adjusted(3, 0, -3, 0)
         painter.drawText(foot, LEFT, self._text(edges[0]))
         painter.drawText(foot, RIGHT, f"{self._text(edges[-1])} {self.unit}".strip())
+        if self.hasFocus() and not self.is_captured:
+            painter.setPen(QColor(self.theme.accent))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if self.summary is None or event is None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.language import tr
 
+from ..chart import Chart
 from ..panes.discs import colour_of
 from ..theme import LIGHT, Theme
 
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 HEIGHT_PX = 176
 
 
-class SpectraChart(QWidget):
+class SpectraChart(Chart):
     """A line a probe, in the colour of its disc."""
 
     def __init__(self) -> None:
@@ -34,6 +35,14 @@ class SpectraChart(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 0, 6, 4)
         column.addWidget(self.plot)
+
+    @property
+    def title_words(self) -> str:
+        return tr("Spectra of {names}", names=", ".join(each.name for each in self.spectra)) if self.spectra else ""
+
+    @property
+    def drawing(self) -> QWidget:
+        return self.plot
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = theme

@@ -169,7 +169,7 @@ class StatisticsDrawer(QWidget):
 
     def _show(self, summary: StatisticsSummary | None, unit: str, name: str, text: str) -> None:
         self.summary = summary
-        self.bars.show_summary(summary, unit, years=is_year(name))
+        self.bars.show_summary(summary, unit, name, years=is_year(name))
         self.tree.begin()
         if summary is not None:
             from brisk_atlas.core.inspect.statistics import summary_readings

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.model.language import tr
 
+from ..chart import Chart
 from ..frame_image import picture_of
 from ..picture_painter import picture_painter
 from ..plain_text import PlainLabel
@@ -39,6 +40,7 @@ class CrossplotCanvas(QWidget):
         self.setObjectName("crossplot")
         self.setAccessibleName(tr("Cross-plot"))
         self.setMinimumSize(200, 140)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.theme: Theme = LIGHT
         self.across = self.up = self.shade = np.empty(0)
         self.names = ("", "")
@@ -167,7 +169,7 @@ class CrossplotCanvas(QWidget):
         self.update()
 
 
-class LogCrossplot(QWidget):
+class LogCrossplot(Chart):
     """Choices of three quantities, and their plot.
 
     Signals:
@@ -196,6 +198,15 @@ class LogCrossplot(QWidget):
         for box in (self.across, self.up, self.colour):
             box.activated.connect(lambda n: self._show())
         self.canvas.brushed.connect(self._brushed)
+
+    @property
+    def title_words(self) -> str:
+        across, up = self.canvas.names
+        return tr("{value} over {over}", value=up, over=across) if up and across else ""
+
+    @property
+    def drawing(self) -> QWidget:
+        return self.canvas
 
     def _choice(self, name: str) -> QComboBox:
         box = QComboBox()

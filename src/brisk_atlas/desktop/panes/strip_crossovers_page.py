@@ -137,7 +137,7 @@ class StripCrossoversPage(QWidget):
         self.levelling = level(found, number)
         self.words.setText(_words(found.summary(number), self.levelling, unit))
         differences = found.differences(number)
-        self.bars.show_summary(summarise(differences, BINS), unit)
+        self.bars.show_summary(summarise(differences, BINS), unit, tr("differences at crossovers"))
         table = _table(found, number)
         digits = {name: 2 for name in table.column_names if name not in ("x", "y")}
         self.table.show_table(table, [HEADS.get(name, name.replace("_", " ")) for name in table.column_names], digits)

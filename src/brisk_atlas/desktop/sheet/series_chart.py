@@ -13,12 +13,13 @@ from brisk_atlas.core.model import Join, Layer
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job
 
+from ..chart import Chart
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 
 
-class SeriesChart(QWidget):
+class SeriesChart(Chart):
     """Draws one field of a related table over another, for one row."""
 
     def __init__(self, session: Session) -> None:
@@ -49,6 +50,15 @@ class SeriesChart(QWidget):
         self.rows: pa.Table | None = None
         for box in (self.over, self.value):
             box.activated.connect(lambda i: self._draw())
+
+    @property
+    def title_words(self) -> str:
+        value, over = self.value.currentText(), self.over.currentText()
+        return tr("{value} over {over}", value=value, over=over) if self.rows is not None and value and over else ""
+
+    @property
+    def drawing(self) -> QWidget:
+        return self.plot
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = theme
