@@ -54,13 +54,20 @@ class ArrowLayer(VectorPart):
     def features_in_pieces(self, batches: Iterable[pa.RecordBatch], arriving: Callable[[Features], None]) -> Features:
         """Return what `features_coming` does; `arriving` is given the features of each batch once it is there, while
         the next one comes."""
-        pieces = []
-        for piece in made_ahead(self.features_of(pa.Table.from_batches([batch])) for batch in batches):
-            pieces.append(piece)
+        pieces: list[Features] = []
+        joined: list[Shapes] = []
+
+        def coming() -> Iterator[Features]:
+            for batch in batches:
+                pieces.append(self.features_of(pa.Table.from_batches([batch])))
+                yield pieces[-1]
+            joined.append(Shapes.joined([piece.shapes for piece in pieces]))  # while the last one is looked at
+
+        for piece in made_ahead(coming()):
             arriving(piece)
         table = pa.concat_tables([piece.table for piece in pieces])
         wkb = pa.concat_tables([pa.table([piece.geometry], ["shape"]) for piece in pieces]).column(0)
-        return Features(table, wkb, Shapes.joined([piece.shapes for piece in pieces]), self.facts.crs)
+        return Features(table, wkb, joined[0], self.facts.crs)
 
     def features_coming(self, batches: Iterable[pa.RecordBatch]) -> Features:
         """Return the features of batches with their geometry in the last column, read while further ones come."""
