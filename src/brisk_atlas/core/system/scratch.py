@@ -7,7 +7,7 @@ import os
 import shutil
 import tempfile
 from pathlib import Path
-from threading import Lock
+from threading import Lock, Thread
 from weakref import finalize
 
 from .processes import is_running, own_mark
@@ -22,7 +22,7 @@ class ScratchFolder:
 
     def __init__(self) -> None:
         if _first.acquire(blocking=False):
-            delete_abandoned()
+            Thread(target=delete_abandoned, name="delete abandoned scratch", daemon=True).start()
         self.path = Path(tempfile.mkdtemp(prefix=f"{PREFIX}{own_mark()}-"))
         self._delete = finalize(self, shutil.rmtree, self.path, ignore_errors=True)
 
