@@ -44,6 +44,7 @@ from brisk_atlas.core.site.machine_forms import DatasetAddress, citation_of
 from brisk_atlas.core.site.related import related_of
 from brisk_atlas.core.site.shacl import findings_in
 from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
+from brisk_atlas.core.system.scratch import ScratchFolder
 from brisk_atlas.core.system.workers import Call
 from brisk_atlas.core.workspace import Workspace
 from stac_schemas import stac_faults
@@ -429,7 +430,7 @@ def test_a_part_that_can_t_be_drawn_leaves_the_rest_of_its_page_and_a_full_disk_
     from brisk_atlas.core.site.site_pages import SiteAbout
 
     wish = DatasetWish(DataRef.file(source / "ash_samples.geojson"), "ash_samples.geojson", "ash", "1")
-    settings = SiteSettings(SiteAbout("Tolvane"), "2031-01-01", "", 10**9, "en")
+    settings, scratch = SiteSettings(SiteAbout("Tolvane"), "2031-01-01", "", 10**9, "en"), ScratchFolder()
 
     def failing(error):
         def draw(*given):
@@ -438,13 +439,13 @@ def test_a_part_that_can_t_be_drawn_leaves_the_rest_of_its_page_and_a_full_disk_
         monkeypatch.setattr(catalogue_parts, "whole_frame", draw)
 
     failing(ValueError("no such symbol"))
-    entry = build_dataset(wish, tmp_path / "ash", settings)
+    entry = build_dataset(wish, tmp_path / "ash", settings, scratch)
     page = html.fromstring((tmp_path / "ash" / "index.html").read_bytes()).text_content()
     assert entry.is_listed and not entry.has_picture and "It can’t be shown (ValueError: no such symbol)." in page
     assert len(entry.downloads) == 3
     failing(OSError(28, "No space left on device"))
     with pytest.raises(CannotWrite, match="the disk is full"):
-        build_dataset(wish, tmp_path / "ash", settings)
+        build_dataset(wish, tmp_path / "ash", settings, scratch)
 
 
 def test_a_table_that_states_degrees_lies_on_the_map_and_no_other(tmp_path):

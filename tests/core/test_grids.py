@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 import rasterio
 from rasterio.transform import from_origin
+from scipy.ndimage import map_coordinates
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View, ramps
 from brisk_atlas.core.draw.kernels import grid as kernels
-from brisk_atlas.core.draw.raster import lit
+from brisk_atlas.core.draw.raster import _under_pixels, lit
 from brisk_atlas.core.kinds import first_style, kind_of, painter_for
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
@@ -209,6 +210,51 @@ def test_light_on_a_slope_is_the_cosine_to_the_lamp():
     normal = np.array([-fall, fall, 1.0]) / np.sqrt(1 + 2 * fall**2)  # east, north, up
     lamp = np.array([-0.5, 0.5, np.sqrt(0.5)])
     assert light_on((rows + cols) * 10 * fall)[2, 2] == pytest.approx(normal @ lamp / np.sqrt(0.5), rel=1e-5)
+
+
+def keys(t):
+    """The cubic kernel of Keys, a = -1/2, at distances t."""
+    t = np.abs(t)
+    near, far = 1.5 * t**3 - 2.5 * t**2 + 1, -0.5 * t**3 + 2.5 * t**2 - 4 * t + 2
+    return np.where(t < 1, near, np.where(t < 2, far, 0.0))
+
+
+def looked_up(cells, x, y, how):
+    """What a pixel at (x, y), in cells, shows: each cell weighed by its distance."""
+    rows, cols = cells.shape
+    here = cells[int(y), int(x)] if 0 <= x < cols and 0 <= y < rows else np.nan
+    if how == kernels.NEAREST or np.isnan(here):
+        return here
+    across, down = np.arange(cols) + 0.5 - x, np.arange(rows) + 0.5 - y
+    inside = 1.5 <= x < cols - 1.5 and 1.5 <= y < rows - 1.5
+    if how == kernels.CUBIC and inside:
+        weights = np.outer(keys(down), keys(across))
+        if not np.isnan(cells[weights != 0]).any():
+            return np.sum(np.where(weights != 0, cells, 0) * weights)
+    weights = np.outer(np.clip(1 - np.abs(down), 0, 1), np.clip(1 - np.abs(across), 0, 1)) * ~np.isnan(cells)
+    return np.nansum(cells * weights) / weights.sum()
+
+
+@pytest.mark.parametrize("how", [kernels.NEAREST, kernels.BILINEAR, kernels.CUBIC])
+@pytest.mark.parametrize("turned", [0.0, 0.4])
+def test_pixels_between_cells_are_weighed_as_the_formulas_say(how, turned):
+    random = np.random.default_rng(7)
+    cells = (1000 + 50 * random.random((9, 11))).astype(np.float32)
+    cells[3, 4] = cells[7, 10] = np.nan
+    step, rows, cols = 8, 43, 50
+    at_row, at_col = np.mgrid[0:7, 0:8] * step * 0.27 - 0.713  # off the middles and the edges of cells, some outside
+    x = np.cos(turned) * at_col - np.sin(turned) * at_row + 0.01 * at_row * at_col * bool(turned)
+    y = np.sin(turned) * at_col + np.cos(turned) * at_row
+    out = np.zeros((rows, cols), np.float32)
+    kernels.sample(cells, x, y, step, how, out, 0, 20)
+    kernels.sample(cells, x, y, step, how, out, 20, rows)
+    u, v = np.arange(cols) / step, np.arange(rows) / step
+    nodes = [v[:, None].repeat(cols, 1), u[None].repeat(rows, 0)]
+    px, py = (map_coordinates(each, nodes, order=1, prefilter=False) for each in (x, y))
+    wanted = np.vectorize(lambda x, y: looked_up(cells, x, y, how))(px, py)
+    assert 0.1 < np.isnan(wanted).mean() < 0.8
+    np.testing.assert_allclose(out, wanted, rtol=1e-6)
+    np.testing.assert_allclose(_under_pixels(cells, x, y, step, how, out.shape), wanted, rtol=1e-6)
 
 
 def test_slopes_beside_missing_cells_are_not_guessed():

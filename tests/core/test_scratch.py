@@ -90,3 +90,17 @@ def test_links_files_and_folders_of_other_machines_are_left_alone(tmp_path: Path
     left = {path.name for path in tmp_path.iterdir()}
     assert left == {"elsewhere", far.name, f"{PREFIX}{here}-1-1-link", f"{PREFIX}{here}-1-1-file"}
     assert (elsewhere / "mine.txt").read_text() == "stays"
+
+
+def test_an_emptied_folder_is_there_and_holds_nothing(tmp_path: Path) -> None:
+    elsewhere = tmp_path / "elsewhere"
+    elsewhere.mkdir()
+    (elsewhere / "stays").write_text("")
+    with ScratchFolder() as folder:
+        made = ScratchFolder()
+        (made.path / "rows").mkdir()
+        (made.path / "rows" / "1").write_text("")
+        (made.path / "link").symlink_to(elsewhere)
+        made.empty()
+        assert made.path.is_dir() and not any(made.path.iterdir()) and folder.is_dir()
+    assert (elsewhere / "stays").exists()

@@ -8,7 +8,8 @@ import logging
 import os
 import threading
 from dataclasses import fields, is_dataclass
-from functools import cache
+from functools import cache, lru_cache
+from pathlib import Path
 from typing import Any
 
 log = logging.getLogger(__name__)
@@ -16,6 +17,8 @@ SHARE = 0.35  # of the machine's memory, for what was read
 M_MMAP_THRESHOLD = -3
 LARGE_BLOCK = 8_000_000  # bytes; pictures of the window are smaller, and are made anew all the time
 DEEPEST = 4  # values within values that are looked into
+PLAIN = (str, int, float, bytes, type(None), Path)  # which hold no arrays
+REMEMBERED = 1024  # classes whose fields are looked up once
 
 
 def memory_budget() -> int:
@@ -25,8 +28,10 @@ def memory_budget() -> int:
 
 def size_of(value: Any, depth: int = 0, seen: set[int] | None = None) -> int:
     """Return about how many bytes the arrays and tables in a value take; each counts once."""
+    if isinstance(value, PLAIN) or depth > DEEPEST:
+        return 0
     seen = seen if seen is not None else set()
-    if id(value) in seen or depth > DEEPEST:
+    if id(value) in seen:
         return 0
     seen.add(id(value))
     held = getattr(value, "_held", None)  # the columns of a lazy table that were read
@@ -39,9 +44,15 @@ def size_of(value: Any, depth: int = 0, seen: set[int] | None = None) -> int:
         return sum(size_of(each, depth + 1, seen) for each in list(value.values()))
     if isinstance(value, tuple | list):
         return sum(size_of(each, depth + 1, seen) for each in value[:1000])
-    if is_dataclass(value):
-        return sum(size_of(getattr(value, field.name, None), depth + 1, seen) for field in fields(value))
+    if names := _fields_of(type(value)):  # type: ignore[arg-type]  # classes can be keys
+        return sum(size_of(getattr(value, name, None), depth + 1, seen) for name in names)
     return sum(size_of(each, depth + 1, seen) for each in list(getattr(value, "__dict__", {}).values()))
+
+
+@lru_cache(REMEMBERED)
+def _fields_of(kind: type) -> tuple[str, ...]:
+    """Return the names of the fields of a data class, none for another class."""
+    return tuple(field.name for field in fields(kind)) if is_dataclass(kind) else ()
 
 
 @cache

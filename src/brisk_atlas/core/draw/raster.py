@@ -228,16 +228,19 @@ def values_seen(
 
 def _sampled(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
-    out = np.full((view.height, view.width), np.nan, np.float32)
-    for turn in channel.turns:
-        here = _sampled_turn(cache, channel.shifted(turn), style, view, result)
-        out = here if len(channel.turns) == 1 else np.where(np.isnan(out), here, out)
+    found = [_sampled_turn(cache, channel.shifted(turn), style, view, result) for turn in channel.turns]
+    out = found[0] if found else _nothing(view)
+    for here in found[1:]:
+        out = np.where(np.isnan(out), here, out)
     return out
+
+
+def _nothing(view: View) -> np.ndarray:
+    return np.full((view.height, view.width), np.nan, np.float32)
 
 
 def _sampled_turn(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return what `_sampled` does, of one turn of the Earth."""
-    out = np.full((view.height, view.width), np.nan, np.float32)
     pyramid = pyramid_of(cache, channel.source, channel.band, style)
     levels = list(channel.part.levels(channel.band)) + (pyramid.levels if pyramid else [])
     level = max(
@@ -245,7 +248,7 @@ def _sampled_turn(cache: DataCache, channel: Channel, style: GridStyle, view: Vi
     )
     window = cell_window(channel, level, view)
     if window is None:
-        return out
+        return _nothing(view)
     if pyramid and (level.number or 0) < 0:
         cells = pyramid.cells(level, window)
         if not pyramid.complete:
@@ -256,8 +259,28 @@ def _sampled_turn(cache: DataCache, channel: Channel, style: GridStyle, view: Vi
     else:
         cells = channel.part.cells(channel.band, level, window)
     col, row = channel.col / level.factor_x - window[0], channel.row / level.factor_y - window[1]
-    in_bands(view.height, lambda a, b: kernels.sample(cells, col, row, channel.step, HOW[style.resample], out, a, b))
+    return _under_pixels(cells, col, row, channel.step, HOW[style.resample], (view.height, view.width))
+
+
+def _under_pixels(
+    cells: np.ndarray, col: np.ndarray, row: np.ndarray, step: int, how: int, shape: tuple[int, int]
+) -> np.ndarray:
+    """Return (rows, cols) float32 of the cells under the pixels of a mesh."""
+    out = np.empty(shape, np.float32)
+    if (col == col[:1]).all() and (row == row[:, :1]).all():
+        xs, ys = _along(col[0], step, shape[1]), _along(row[:, 0], step, shape[0])
+        in_bands(shape[0], lambda a, b: kernels.sample_upright(cells, xs, ys, how, np.empty(cells.shape[1]), out, a, b))
+    else:
+        in_bands(shape[0], lambda a, b: kernels.sample(cells, col, row, step, how, out, a, b))
     return out
+
+
+def _along(nodes: np.ndarray, step: int, count: int) -> np.ndarray:
+    """Return where as many pixels lie along one side of a mesh."""
+    pixels = np.arange(count)
+    node = pixels // step
+    share = (pixels - node * step) / step
+    return (1.0 - share) * nodes[node] + share * nodes[node + 1]
 
 
 def _draw_cells(

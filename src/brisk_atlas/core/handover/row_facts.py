@@ -27,20 +27,22 @@ MULTI_OF = {1: 4, 2: 5, 3: 6}
 
 @dataclass
 class RowFacts:
-    """What was met: codes of types (1 to 7), whether any has Z or M and whether all have Z, how many rows there are and
-    how many of them have no geometry, and the bounds."""
+    """What was met: codes of types (1 to 7), whether any has Z or M and whether all have Z, how many rows there are,
+    how many bytes they take and how many of them have no geometry, and the bounds."""
 
     codes: set[int] = field(default_factory=set)
     any_z: bool = False
     any_m: bool = False
     without_z: bool = False
     count: int = 0
+    size_bytes: int = 0
     without_shape: int = 0
     bounds: np.ndarray = field(default_factory=lambda: np.array([np.inf, np.inf, -np.inf, -np.inf]))
 
     def add(self, table: pa.Table, bounds: np.ndarray | None = None) -> None:
         """Take rows into account; `bounds` are those of their geometries, (rows, 4), where they are known."""
         self.count += table.num_rows
+        self.size_bytes += table.nbytes
         if GEOMETRY not in table.column_names:
             return
         column = table.column(GEOMETRY)
@@ -58,6 +60,11 @@ class RowFacts:
         known = bounds[np.isfinite(bounds).all(axis=1)]
         for side, found in enumerate((np.minimum, np.minimum, np.maximum, np.maximum)):
             self.bounds[side] = found.reduce(known[:, side], initial=self.bounds[side])
+
+    @property
+    def are_few(self) -> bool:
+        """Whether all the rows can be held in memory."""
+        return self.size_bytes <= HELD_BYTES
 
     @property
     def common(self) -> int | None:
@@ -80,14 +87,12 @@ def with_facts(flow: RowFlow, scratch: Path, check: Callable[[], None]) -> tuple
     file meanwhile."""
     facts = RowFacts()
     held: list[pa.Table] = []
-    held_bytes = 0
     coming = flow.batches()
     for batch in coming:
         check()
         facts.add(batch)
         held.append(batch)
-        held_bytes += batch.nbytes
-        if held_bytes > HELD_BYTES:
+        if not facts.are_few:
             break
     else:
         return replace(flow, batches=lambda: iter(held or [flow.schema.empty_table()]), count=facts.count), facts

@@ -39,6 +39,8 @@ from brisk_atlas.core.site.service_clients import lines_of_file, lines_of_servic
 from brisk_atlas.core.site.site_entry import NOT_LISTED, KeySample, SiteDownload, SiteEntry, SiteService
 from brisk_atlas.core.site.site_pages import PICTURE, DatasetPage, PageFile, PagePart, SiteAbout, dataset_page
 from brisk_atlas.core.system.atomic_write import reason_of
+from brisk_atlas.core.system.scratch import ScratchFolder
+from brisk_atlas.core.system.shares import alone
 
 from .catalogue_files import FilesWriter
 from .catalogue_parts import built_parts
@@ -79,11 +81,17 @@ class SiteSettings:
 
 
 def build_several(wishes: tuple[DatasetWish, ...], folder: Path, settings: SiteSettings) -> list[SiteEntry]:
-    """Build the folders of several datasets; runs in a worker."""
-    return [build_dataset(wish, folder / DATASETS / wish.id, settings) for wish in wishes]
+    """Build the folders of several datasets, on one thread: files are shared between as many workers as there are
+    cores."""
+    scratch = ScratchFolder()
+    try:
+        with alone():
+            return [build_dataset(wish, folder / DATASETS / wish.id, settings, scratch) for wish in wishes]
+    finally:
+        scratch.delete()
 
 
-def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> SiteEntry:
+def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings, scratch: ScratchFolder) -> SiteEntry:
     """Write the folder of a dataset of a site; returns what it is. One that can't be read gets none, and says why."""
     cache = DataCache()
     try:
@@ -93,7 +101,7 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
         if not _is_listed(dataset, stated):
             return SiteEntry(wish.id, wish.source, wish.state, wish.source, kind=NOT_LISTED)
         folder.mkdir(parents=True)
-        return _DatasetBuilder(cache, dataset, stated, wish, folder, settings).built()
+        return _DatasetBuilder(cache, dataset, stated, wish, folder, settings).built(scratch)
     except Exception as error:  # what a library raises on one dataset holds up no other
         if isinstance(error, OSError) and error.errno is not None:
             raise reason_of(error, folder) from error  # the site can't be written
@@ -162,13 +170,13 @@ class _DatasetBuilder:
         self.crs = systems.pop() if len(systems) == 1 else tr("several CRS") if systems else ""
         self.remarks = [without_folder(warning, dataset.ref) for warning in dataset.warnings]
 
-    def built(self) -> SiteEntry:
+    def built(self, scratch: ScratchFolder) -> SiteEntry:
         """Write all; returns what it is."""
         parts, keys = [], list[KeySample]()
         for part in built_parts(self.cache, self.dataset, self.record, self.folder):
             parts.append(part.page)
             keys += key_samples(part.rows) if part.rows is not None else ()
-        writer = FilesWriter(self.dataset, self.folder, self.settings.largest)
+        writer = FilesWriter(self.dataset, self.folder, self.settings.largest, scratch)
         downloads = writer.written()
         self.remarks += writer.remarks
         services = self._services()

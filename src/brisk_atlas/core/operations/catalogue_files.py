@@ -38,8 +38,8 @@ SMALL_GRID = 1024  # cells a side, of which no overviews are needed
 class FilesWriter:
     """Writes the files of a dataset into its folder of the site; `remarks` say what is left out and why."""
 
-    def __init__(self, dataset: Dataset, folder: Path, largest: int) -> None:
-        self.dataset, self.folder, self.largest = dataset, folder / FILES, largest
+    def __init__(self, dataset: Dataset, folder: Path, largest: int, scratch: ScratchFolder) -> None:
+        self.dataset, self.folder, self.largest, self.scratch = dataset, folder / FILES, largest, scratch
         self.remarks: list[str] = []
 
     def written(self) -> tuple[SiteDownload, ...]:
@@ -107,13 +107,14 @@ class FilesWriter:
         is_good = bool(grid.overviews) or max(grid.width, grid.height) <= SMALL_GRID
         return not (self.dataset.format == "GeoTIFF" and is_good)
 
-    @staticmethod
-    def _write(part: Part, name: str, path: Path) -> None:
+    def _write(self, part: Part, name: str, path: Path) -> None:
         flow = flow_of_part(part, part.facts.name)
         format_ = format_for(flow.kind, path, name)
-        with ScratchFolder() as scratch:
-            context = StepContext(lambda other: flow, scratch)
+        context = StepContext(lambda other: flow, self.scratch.path)
+        try:
             format_.write(flow, path, format_.chosen({}), context, lambda share, step: None)
+        finally:
+            self.scratch.empty()
 
     def _download(self, name: str, path: Path, of: str) -> SiteDownload:
         digest = hashlib.sha256()

@@ -107,6 +107,11 @@ class Slot:
     wraps: frozenset[int] = frozenset()
     most: int | None = None
 
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The steps without their prefixes."""
+        return tuple(step.rpartition(":")[2] for step in self.steps)
+
     @property
     def group(self) -> tuple[str, ...]:
         """Return the elements among which its items stand in the order in which they are written."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 from lxml import etree
@@ -14,6 +14,7 @@ from .binding import Anchor, Shape, Slot, assigned, class_name, local_name
 from .elements import is_stated
 
 Needs = Sequence[tuple[str, ...]]  # of each, one has to be there
+REMEMBERED = 1024  # names of elements whose grammar is looked up once
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,16 @@ class Grammar:
     needs: Callable[[str], Needs]
     fill: Callable[[etree._Element], bool]
     blank: Callable[[etree._Element], bool]
+
+    @cached_property
+    def ranks(self) -> Callable[[str], Mapping[str, int]]:
+        """How the children of an element are ordered, by its name: the place of each."""
+        return lru_cache(REMEMBERED)(lambda name: {child: rank for rank, child in enumerate(self.order(name))})
+
+    @cached_property
+    def needed(self) -> Callable[[str], Needs]:
+        """What `needs` says, looked up once for a name."""
+        return lru_cache(REMEMBERED)(self.needs)
 
 
 class XmlRecordWriter:
@@ -64,9 +75,10 @@ class XmlRecordWriter:
             self._fill(element)
         for element in self.made:  # which grows: what is filled in may need children itself
             self._fill(element)
+        made = set(self.made)
         for element in self.made:
             parent = element.getparent()
-            if parent is not None and parent not in self.made:
+            if parent is not None and parent not in made:
                 _indent(element)
 
     # One value
@@ -177,7 +189,7 @@ class XmlRecordWriter:
         The new one stands behind `behind` or before `ahead`, where those are its neighbours by name.
         """
         at = element
-        names = [step.rpartition(":")[2] for step in slot.steps]
+        names = slot.names
         for i, step in enumerate(slot.steps):
             tag = self._tag(step)
             found = None
@@ -238,7 +250,7 @@ class XmlRecordWriter:
 
     def _choose(self, parent: etree._Element, name: str) -> None:
         """Take out what only says "not known" where of several children one is wanted and `name` is there now."""
-        for choices in self.grammar.needs(local_name(parent)):
+        for choices in self.grammar.needed(local_name(parent)):
             if len(choices) > 1 and name in choices:
                 for other in [c for c in parent if local_name(c) in choices and local_name(c) != name]:
                     if self.grammar.blank(other):
@@ -246,15 +258,17 @@ class XmlRecordWriter:
 
     def _rank(self, parent: etree._Element, name: str) -> int:
         """Return where a child of a name goes: behind all that come before it by the schema."""
-        order = _ranks(tuple(self.grammar.order(local_name(parent)) or self.grammar.order(class_name(parent))))
+        order = self.grammar.ranks(local_name(parent)) or self.grammar.ranks(class_name(parent))
+        last = len(parent) - 1  # which is the new one
         if name not in order:
-            return len(parent) - 1
+            return last
         mine = order[name]
-        last = 0
-        for i, child in enumerate(parent[:-1]):  # the last one is the new one
-            if order.get(local_name(child), -1) <= mine and local_name(child):
-                last = i + 1
-        return last
+        for child in parent.iterchildren(reversed=True):
+            there = local_name(child)
+            if child is not parent[-1] and there and order.get(there, -1) <= mine:
+                return last + 1
+            last -= 1
+        return 0
 
     def _remove(self, element: etree._Element, top: etree._Element) -> None:
         """Take an element out, and those above it that held nothing else."""
@@ -272,8 +286,10 @@ class XmlRecordWriter:
     def _fill(self, element: etree._Element) -> None:
         if not _is_in(element, self.root):
             return
-        for choices in self.grammar.needs(local_name(element)):
-            if any(local_name(child) in choices for child in element):
+        needs = self.grammar.needed(local_name(element))
+        names = {local_name(child) for child in element} if needs else set()
+        for choices in needs:
+            if not names.isdisjoint(choices):
                 continue
             child = self._make(element, self._like(element, choices[0]))
             if not self.grammar.fill(child):
@@ -284,11 +300,6 @@ class XmlRecordWriter:
         """Return the tag of a child in its parent's namespace."""
         space = str(parent.tag).rpartition("}")[0]
         return f"{space}}}{name}" if space else name
-
-
-@lru_cache(1024)
-def _ranks(names: tuple[str, ...]) -> dict[str, int]:
-    return {name: rank for rank, name in enumerate(names)}
 
 
 def _is_in(element: etree._Element, above: etree._Element) -> bool:

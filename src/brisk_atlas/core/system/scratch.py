@@ -32,6 +32,14 @@ class ScratchFolder:
     def __exit__(self, *_: object) -> None:
         self.delete()
 
+    def empty(self) -> None:
+        """Delete what it holds."""
+        for path in self.path.iterdir():
+            if path.is_dir() and not path.is_symlink():
+                shutil.rmtree(path, ignore_errors=True)
+            else:
+                path.unlink(missing_ok=True)
+
     def delete(self) -> None:
         """Delete it with all that it holds. A second time does nothing."""
         self._delete()

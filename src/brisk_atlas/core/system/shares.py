@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from functools import cache
 from itertools import pairwise
 from threading import Barrier, local
@@ -24,6 +25,16 @@ def yield_to_others() -> None:
 def yields() -> bool:
     """Return whether what this thread shares out comes after the work of others."""
     return getattr(_thread, "yields", False)
+
+
+@contextmanager
+def alone() -> Iterator[None]:
+    """Do pieces one after the other on this thread, as where a process for each core is at work already."""
+    _thread.alone = True
+    try:
+        yield
+    finally:
+        _thread.alone = False
 
 
 def pool() -> ThreadPoolExecutor:
@@ -50,7 +61,14 @@ def in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> No
 def begun_in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> list[Future[object]]:
     """Begin with what `in_pieces` does and return its pieces, which the caller waits for."""
     edges = [count * i // pieces for i in range(pieces + 1)]
-    return [pool().submit(work, a, b) for a, b in pairwise(edges)]
+    begin = _done if getattr(_thread, "alone", False) else pool().submit
+    return [begin(work, a, b) for a, b in pairwise(edges)]
+
+
+def _done(work: Callable[[int, int], object], first: int, last: int) -> Future[object]:
+    done: Future[object] = Future()
+    done.set_result(work(first, last))
+    return done
 
 
 def in_shares(count: int, work: Callable[[int, int], object]) -> None:

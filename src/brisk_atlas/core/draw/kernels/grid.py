@@ -12,14 +12,59 @@ NEAREST, BILINEAR, CUBIC = 0, 1, 2
 
 
 @njit(**JIT)
-def _cubic(t):
-    """Return the weight at distance t of the cubic kernel of R. Keys (1981), IEEE ASSP 29(6), a = -1/2."""
-    t = abs(t)
-    if t < 1.0:
-        return 1.5 * t * t * t - 2.5 * t * t + 1.0
-    if t < 2.0:
-        return -0.5 * t * t * t + 2.5 * t * t - 4.0 * t + 2.0
-    return 0.0
+def _cubic_weights(t):
+    """Return the weights of the cells from one before to two behind, at the share t of the way from the one before to
+    the next, by the cubic kernel of R. Keys (1981), IEEE ASSP 29(6), a = -1/2."""
+    return (
+        ((-0.5 * t + 1.0) * t - 0.5) * t,
+        (1.5 * t - 2.5) * t * t + 1.0,
+        ((-1.5 * t + 2.0) * t + 0.5) * t,
+        (0.5 * t - 0.5) * t * t,
+    )
+
+
+@njit(**JIT)
+def _four(cells, row, col, weights):
+    """Return the weighted sum of four cells side by side, the first one before `col`."""
+    a, b, c, d = weights
+    return a * cells[row, col - 1] + b * cells[row, col] + c * cells[row, col + 1] + d * cells[row, col + 2]
+
+
+@njit(**JIT)
+def _cubic(cells, row, col, fy, fx):
+    """Return the value at the shares fy and fx of the way from a cell to the next ones, NaN where one of the sixteen
+    around is not known."""
+    across = _cubic_weights(fx)
+    a, b, c, d = _cubic_weights(fy)
+    return (
+        a * _four(cells, row - 1, col, across)
+        + b * _four(cells, row, col, across)
+        + c * _four(cells, row + 1, col, across)
+        + d * _four(cells, row + 2, col, across)
+    )
+
+
+@njit(**JIT)
+def _linear(cells, row, col, fy, fx, here):
+    """Return the same of the four cells around, of which those decide that are known; `here` where none is."""
+    rows, cols = cells.shape
+    if row >= 0 and col >= 0 and row + 1 < rows and col + 1 < cols:
+        upper = (1.0 - fx) * cells[row, col] + fx * cells[row, col + 1]
+        lower = (1.0 - fx) * cells[row + 1, col] + fx * cells[row + 1, col + 1]
+        value = (1.0 - fy) * upper + fy * lower
+        if value == value:
+            return value
+    total, weight = 0.0, 0.0
+    for a in range(2):
+        wy = fy if a else 1.0 - fy
+        r = min(rows - 1, max(0, row + a))
+        for b in range(2):
+            w = wy * (fx if b else 1.0 - fx)
+            value = cells[r, min(cols - 1, max(0, col + b))]
+            if value == value:
+                total += w * value
+                weight += w
+    return total / weight if weight > 0.0 else here
 
 
 @njit(**JIT)
@@ -31,6 +76,30 @@ def _between(nodes, i, j, v, u):
 
 
 @njit(**JIT)
+def _side(nodes, i, j, v):
+    """Return the value at the share v of the way from node (i, j) to the one below."""
+    return (1.0 - v) * nodes[i, j] + v * nodes[i + 1, j]
+
+
+@njit(**JIT)
+def _at(cells, y, x, how):
+    """Return the value at a place among cells, NaN outside; see `sample`."""
+    rows, cols = cells.shape
+    if not (x >= 0.0 and x < cols and y >= 0.0 and y < rows):
+        return np.nan
+    here = float(cells[int(y), int(x)])
+    if how == NEAREST or here != here:
+        return here
+    r, c = int(y + 0.5) - 1, int(x + 0.5) - 1  # whose middle is the last one before
+    fy, fx = y - 0.5 - r, x - 0.5 - c
+    if how == CUBIC and r >= 1 and c >= 1 and r + 2 < rows and c + 2 < cols:
+        value = _cubic(cells, r, c, fy, fx)
+        if value == value:
+            return value
+    return _linear(cells, r, c, fy, fx, here)
+
+
+@njit(**JIT)
 def sample(cells, mesh_col, mesh_row, step, how, out, top, bottom):
     """Fill rows `top` to `bottom` of `out` (float32, NaN without data) with the cells under them.
 
@@ -39,44 +108,44 @@ def sample(cells, mesh_col, mesh_row, step, how, out, top, bottom):
         outer edge of the first); NaN for nowhere
     how : NEAREST, BILINEAR or CUBIC; at the edge of the data the known cells around decide
     """
-    rows, cols = cells.shape
+    width = out.shape[1]
     for row in range(top, bottom):
         i = row // step
         v = (row - i * step) / step
+        for j in range((width + step - 1) // step):
+            left_x, right_x = _side(mesh_col, i, j, v), _side(mesh_col, i, j + 1, v)
+            left_y, right_y = _side(mesh_row, i, j, v), _side(mesh_row, i, j + 1, v)
+            for col in range(j * step, min(width, (j + 1) * step)):
+                u = (col - j * step) / step
+                x, y = (1.0 - u) * left_x + u * right_x, (1.0 - u) * left_y + u * right_y
+                out[row, col] = np.float32(_at(cells, y, x, how))
+
+
+@njit(**JIT)
+def sample_upright(cells, xs, ys, how, line, out, top, bottom):
+    """Do what `sample` does where columns of pixels lie along columns of cells, at `xs`, and rows along rows, at `ys`.
+
+    line : (cols,) float64 to work in: a row of cells between the four around it
+    """
+    rows, cols = cells.shape
+    for row in range(top, bottom):
+        y = ys[row]
+        r = int(y + 0.5) - 1 if y >= 1.5 else 0
+        runs = how == CUBIC and r >= 1 and r + 2 < rows
+        if runs:
+            p, q, s, t = _cubic_weights(y - 0.5 - r)
+            for c in range(cols):
+                line[c] = p * cells[r - 1, c] + q * cells[r, c] + s * cells[r + 1, c] + t * cells[r + 2, c]
         for col in range(out.shape[1]):
-            j = col // step
-            u = (col - j * step) / step
-            x, y = _between(mesh_col, i, j, v, u), _between(mesh_row, i, j, v, u)
-            out[row, col] = np.float32(np.nan)
-            if not (x >= 0.0 and x < cols and y >= 0.0 and y < rows):
-                continue
-            r, c = int(y), int(x)
-            here = cells[r, c]
-            if how == NEAREST or here != here:
-                out[row, col] = here
-                continue
-            r0, c0 = int(np.floor(y - 0.5)), int(np.floor(x - 0.5))
-            fy, fx = y - 0.5 - r0, x - 0.5 - c0
-            if how == CUBIC and r0 >= 1 and c0 >= 1 and r0 + 2 < rows and c0 + 2 < cols:
-                total = 0.0
-                for a in range(-1, 3):
-                    wy = _cubic(a - fy)
-                    for b in range(-1, 3):
-                        total += wy * _cubic(b - fx) * cells[r0 + a, c0 + b]
-                if total == total:
-                    out[row, col] = np.float32(total)
+            x = xs[col]
+            if runs and x >= 1.5 and x < cols - 1.5:
+                c = int(x + 0.5) - 1
+                p, q, s, t = _cubic_weights(x - 0.5 - c)
+                value = p * line[c - 1] + q * line[c] + s * line[c + 1] + t * line[c + 2]
+                if value == value:
+                    out[row, col] = np.float32(value)
                     continue
-            total, weight = 0.0, 0.0
-            for a in range(2):
-                wy = fy if a else 1.0 - fy
-                rr = min(rows - 1, max(0, r0 + a))
-                for b in range(2):
-                    w = wy * (fx if b else 1.0 - fx)
-                    value = cells[rr, min(cols - 1, max(0, c0 + b))]
-                    if value == value:
-                        total += w * value
-                        weight += w
-            out[row, col] = np.float32(total / weight) if weight > 0.0 else here
+            out[row, col] = np.float32(_at(cells, y, x, how))
 
 
 @njit(**JIT)
@@ -194,17 +263,20 @@ def slopes(height, cell_x, cell_y, east, north, top, bottom):
     """
     rows, cols = height.shape
     nothing = np.float32(np.nan)
+    by_x, by_y = 1.0 / (8.0 * cell_x), 1.0 / (8.0 * cell_y)
     for r in range(top, bottom):
-        for c in range(cols):
-            if r == 0 or c == 0 or r == rows - 1 or c == cols - 1:
-                east[r, c] = nothing
-                north[r, c] = nothing
-                continue
+        if r == 0 or r == rows - 1:
+            for c in range(cols):
+                east[r, c], north[r, c] = nothing, nothing
+            continue
+        for c in range(1, cols - 1):
             nw, n, ne = height[r - 1, c - 1], height[r - 1, c], height[r - 1, c + 1]
             sw, s, se = height[r + 1, c - 1], height[r + 1, c], height[r + 1, c + 1]
             w, e = height[r, c - 1], height[r, c + 1]
-            east[r, c] = np.float32((ne + 2.0 * e + se - nw - 2.0 * w - sw) / (8.0 * cell_x))
-            north[r, c] = np.float32((nw + 2.0 * n + ne - sw - 2.0 * s - se) / (8.0 * cell_y))
+            east[r, c] = np.float32((ne + 2.0 * e + se - nw - 2.0 * w - sw) * by_x)
+            north[r, c] = np.float32((nw + 2.0 * n + ne - sw - 2.0 * s - se) * by_y)
+        east[r, 0], north[r, 0] = nothing, nothing
+        east[r, cols - 1], north[r, cols - 1] = nothing, nothing
 
 
 @njit(**JIT)

@@ -9,6 +9,7 @@ import warnings
 from collections.abc import Iterator, Mapping
 from contextlib import closing
 from dataclasses import dataclass, replace
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +24,7 @@ from brisk_atlas.core.place import proj_crs, same_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..flows import GEOMETRY, Flow, RowFlow
-from ..row_facts import MULTI_OF, TYPES, promoted, with_facts
+from ..row_facts import MULTI_OF, TYPES, RowFacts, promoted, with_facts
 from ..step import StepContext
 from .format import FileFormat, FormatOption, Loss, Report, enter
 from .table_format import cut_names
@@ -50,12 +51,14 @@ class Driver:
 
 def features_written(
     flow: Flow, path: Path, driver: Driver, given: Mapping[str, str], context: StepContext, report: Report,
-    *, layer: str = "", append: bool = False,
+    *, layer: str = "", append: bool = False, facts: RowFacts | None = None, memory: BytesIO | None = None,
 ) -> int:  # fmt: skip
-    """Write features, or rows, with the vector library; returns how many. Raises CannotWrite."""
+    """Write features, or rows, with the vector library; returns how many. `facts` are those of rows that were computed
+    already; the bytes of the file go to `memory` where that is given. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
     report(0.05, tr("computing"))
-    flow, facts = with_facts(flow, context.scratch, context.check)
+    if facts is None:
+        flow, facts = with_facts(flow, context.scratch, context.check)
     if driver.one_type and facts.common is None and len(facts.codes) > 1:
         raise CannotWrite(path, tr("a layer of this format holds one type of geometry, and there are several"),
                           tr("Choose GeoPackage, or leave rows of one type."))  # fmt: skip
@@ -99,7 +102,7 @@ def features_written(
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             pyogrio.write_arrow(
-                pa.RecordBatchReader.from_batches(schema, batches()), path, driver=driver.driver,
+                pa.RecordBatchReader.from_batches(schema, batches()), memory or path, driver=driver.driver,
                 layer=plain_layer_name(layer or path.stem), append=append, **geometry, **options,
             )  # fmt: skip
     except (RuntimeError, ValueError, OSError, pa.ArrowException, pyogrio.errors.DataSourceError) as error:
@@ -284,7 +287,16 @@ def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], contex
     driver = Driver("GPKG", (("SPATIAL_INDEX", "YES"),))
     layer = plain_layer_name(str(options["layer"]) or path.stem)
     flow, facts = with_facts(flow, context.scratch, context.check)
-    count = features_written(flow, path, driver, {}, context, report, layer=layer, append=path.exists())
+    appends = path.exists()
+    memory = BytesIO() if facts.are_few and not appends else None  # the library syncs each of its steps on a disk
+    count = features_written(
+        flow, path, driver, {}, context, report, layer=layer, append=appends, facts=facts, memory=memory
+    )
+    if memory is not None:
+        try:
+            path.write_bytes(memory.getbuffer())
+        except OSError as error:
+            raise reason_of(error, path) from error
     if facts.any_m:  # of which the library states nothing
         with closing(sqlite3.connect(path)) as database, database:
             database.execute(

@@ -31,6 +31,9 @@ VCARD = Namespace("http://www.w3.org/2006/vcard/ns#")
 LOCN = Namespace("http://www.w3.org/ns/locn#")
 GEO = Namespace("http://www.opengis.net/ont/geosparql#")
 ADMS = Namespace("http://www.w3.org/ns/adms#")
+PREFIXES = (
+    ("dcat", DCAT), ("dct", DCTERMS), ("foaf", FOAF), ("vcard", VCARD), ("adms", ADMS), ("skos", SKOS), ("geo", GEO),
+)  # fmt: skip
 EPSG = "http://www.opengis.net/def/crs/EPSG/0/"
 AUTHORITY = "http://publications.europa.eu/resource/authority/"
 FREQUENCY = {
@@ -483,7 +486,7 @@ def _remove_node(graph: Graph, node: BNode) -> None:
 
 def new_graph() -> Graph:
     """Return an empty graph with the prefixes of the standard."""
-    graph = Graph()
-    for prefix, space in (("dcat", DCAT), ("dct", DCTERMS), ("foaf", FOAF), ("vcard", VCARD), ("adms", ADMS)):
+    graph = Graph(bind_namespaces="core")  # which is without the thirty that are not needed here
+    for prefix, space in PREFIXES:
         graph.bind(prefix, space)
     return graph
