@@ -214,7 +214,7 @@ def plan_of(source: DataRef, listed: Sequence[Entry], old: SiteState, settings: 
 
 
 def _is_there(entry: SiteEntry, folder: Path) -> bool:
-    return not entry.is_listed or (folder / entry.id / "index.html").is_file()
+    return not entry.is_listed or folder.joinpath(entry.id, "index.html").is_file()
 
 
 def _name_there(row: Entry) -> str:

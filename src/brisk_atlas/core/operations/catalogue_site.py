@@ -268,10 +268,8 @@ class _SiteFinish:
     def _described(self) -> list[DescribedDataset]:
         from brisk_atlas.core.site.site_files import DescribedDataset
 
-        return [
-            DescribedDataset(entry, self.out / DATASETS / entry.id, self.settings.address_of(entry.id))
-            for entry in self.listed
-        ]
+        folder = self.out / DATASETS
+        return [DescribedDataset(entry, folder / entry.id, self.settings.address_of(entry.id)) for entry in self.listed]
 
     def _forms(self) -> list[tuple[str, str, str]]:
         forms = [

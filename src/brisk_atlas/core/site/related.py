@@ -51,13 +51,13 @@ def related_of(entries: Sequence[SiteEntry]) -> dict[str, tuple[RelatedDataset, 
     _lineage(entries, ties)
     _keys(entries, ties)
     _themes(entries, ties)
-    places = _same_places(entries)
+    places, reason = _same_places(entries), tr("the same place")
     for of, with_ in list(ties.weights):
         if with_ in places[of]:
-            ties.add(of, with_, PLACE * places[of][with_], tr("the same place"))
+            ties.add(of, with_, PLACE * places[of][with_], reason)
     for of, others in enumerate(places):
         for with_, share in islice(others.items(), MOST_RELATED):
-            ties.add(of, with_, PLACE * share, tr("the same place"))
+            ties.add(of, with_, PLACE * share, reason)
     found: dict[int, list[tuple[float, int]]] = defaultdict(list)
     for (of, with_), weight in ties.weights.items():
         found[of].append((-weight, with_))
