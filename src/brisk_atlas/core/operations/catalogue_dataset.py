@@ -6,7 +6,7 @@ import hashlib
 import logging
 import re
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import groupby
 from pathlib import Path
@@ -289,7 +289,7 @@ class _DatasetBuilder:
             citation=citation_of(record, str(self.title), self.address, self.settings.day),
             issued=str(dates.get("publication") or dates.get("creation") or ""),
             remarks=tuple(self.remarks),
-            digest=digest_of(self.folder),
+            digest=digest_of(self.folder, {each.path: each.sha256 for each in downloads}),
         )  # fmt: skip
         text = " ".join([*filter(None, map(str, others)), *_other_languages(record)])[:MOST_WORDS_TEXT]
         return replace(entry, words=search_tiers(entry, text))
@@ -306,12 +306,14 @@ def _without_login(address: str) -> str:
     return urlunsplit(found._replace(netloc=found.netloc.rpartition("@")[2]))
 
 
-def digest_of(folder: Path) -> str:
-    """Return a digest of all files of a folder."""
+def digest_of(folder: Path, known: Mapping[str, str]) -> str:
+    """Return a digest of all files of a folder, of which some are known by their SHA-256."""
     digest = hashlib.sha256()
     for path in sorted(each for each in folder.rglob("*") if each.is_file()):
-        digest.update(path.relative_to(folder).as_posix().encode("utf-8", "surrogateescape"))
-        digest.update(hashlib.sha256(path.read_bytes()).digest())
+        name = path.relative_to(folder).as_posix()
+        digest.update(name.encode("utf-8", "surrogateescape"))
+        own = known.get(name)
+        digest.update(bytes.fromhex(own) if own is not None else hashlib.sha256(path.read_bytes()).digest())
     return digest.hexdigest()
 
 
