@@ -295,6 +295,8 @@ class XmlRecordWriter:
             if not self.grammar.fill(child):
                 self.made.remove(child)
                 _take_out(child)
+            else:
+                names.add(choices[0])
 
     def _like(self, parent: etree._Element, name: str) -> str:
         """Return the tag of a child in its parent's namespace."""
