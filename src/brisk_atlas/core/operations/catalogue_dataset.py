@@ -81,14 +81,18 @@ class SiteSettings:
 
 
 def build_several(wishes: tuple[DatasetWish, ...], folder: Path, settings: SiteSettings) -> list[SiteEntry]:
-    """Build the folders of several datasets, on one thread: files are shared between as many workers as there are
-    cores."""
+    """Build the folders of several datasets."""
     scratch = ScratchFolder()
     try:
-        with alone():
-            return [build_dataset(wish, folder / DATASETS / wish.id, settings, scratch) for wish in wishes]
+        return [build_dataset(wish, folder / DATASETS / wish.id, settings, scratch) for wish in wishes]
     finally:
         scratch.delete()
+
+
+def build_in_worker(wishes: tuple[DatasetWish, ...], folder: Path, settings: SiteSettings) -> list[SiteEntry]:
+    """Do what `build_several` does on one thread, as there is a worker at it for each core."""
+    with alone():
+        return build_several(wishes, folder, settings)
 
 
 def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings, scratch: ScratchFolder) -> SiteEntry:

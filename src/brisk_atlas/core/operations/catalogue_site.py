@@ -209,7 +209,7 @@ def _built(wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, pro
 def _call(batch: tuple[DatasetWish, ...], out: Path, settings: SiteSettings) -> Call:
     from brisk_atlas.core.system.workers import Call
 
-    return Call(f"{__package__}.catalogue_dataset:build_several", (batch, out, settings), PATIENCE_S)
+    return Call(f"{__package__}.catalogue_dataset:build_in_worker", (batch, out, settings), PATIENCE_S)
 
 
 def _broken(wish: DatasetWish) -> SiteEntry:
