@@ -11,15 +11,16 @@ import pypdfium2
 import pytest
 from PIL import Image
 from PyQt6.QtCore import QMarginsF, QPoint, QPointF, QSizeF, Qt
-from PyQt6.QtGui import QDesktopServices, QPageLayout, QPageSize, QWheelEvent
+from PyQt6.QtGui import QDesktopServices, QFontDatabase, QPageLayout, QPageSize, QWheelEvent
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QApplication
 
 from brisk_atlas import demo
-from brisk_atlas.core.paper import paper_page
+from brisk_atlas.core.paper import font_files, paper_page
 from brisk_atlas.core.paper.box import PX_MM
 from brisk_atlas.core.paper.layout import BlockKind, PaperGrid
 from brisk_atlas.core.paper.map_frame import view_on_paper
+from brisk_atlas.core.paper.shaping import shaped
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.plates import Plate, PlateKind
 from brisk_atlas.desktop import theme
@@ -154,6 +155,27 @@ def test_blocks_are_moved_resized_written_and_removed_by_hand(driver, paper):
     assert len(driver.work.layers) == 2  # Delete means the block, not the layer
     driver.click(paper.anew)
     assert paper.paper.block("title").text == "{title}" and paper.paper.block("legend") == before
+
+
+def test_titles_of_any_script_are_drawn_and_letters_without_a_font_are_named(driver, paper, monkeypatch):
+    monkeypatch.setattr(font_files, "machine_fonts", lambda: ())
+    font_files.other_font.cache_clear()
+    driver.click(paper.page, centre(paper, "title"))
+    paper.block.text.setPlainText("خليج هارو 2031 (Harrow Bay)")
+    driver.settle()
+    rows, box = pixels(paper), paper.paper.block("title").box
+    cells = rows.reshape(len(rows), -1, 3)
+    per_mm = cells.shape[1] / paper.paper.size[0]
+    top, bottom, left, right = (round(each * per_mm) for each in (box.y, box.bottom, box.x, box.right))
+    ink = np.argwhere(cells[top:bottom, left:right].max(axis=2) < 128)[:, 1]
+    assert ink.max() > right - left - 8 and ink.min() > (right - left) / 4  # it ends at the right edge
+    assert not paper.note.text()
+    paper.block.text.setPlainText("Lava 哈")
+    driver.settle()
+    assert "哈" in paper.note.text() and "Install a font" in paper.note.text()
+    font_files.other_font.cache_clear()
+    shaped.cache_clear()
+    assert {"Noto Sans Devanagari", "Noto Sans Thai", "Source Code Pro"} <= set(QFontDatabase.families())
 
 
 def test_everything_is_reached_by_the_keyboard(driver, paper):

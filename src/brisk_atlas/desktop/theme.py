@@ -9,11 +9,12 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-FONTS = Path(__file__).parents[1] / "fonts"
+from brisk_atlas.core.paper.font_files import FOLDER, OTHER_SCRIPTS
+
 MARKS = Path(__file__).parent / "marks"
 SANS, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PX = 13
-MONO_LATER_MS = 60
+LATER_MS = 60
 PICKED = "#7A2DBF"
 
 
@@ -74,13 +75,19 @@ NIGHT = Theme(
 
 
 def load_fonts(app: QApplication) -> None:
-    """Register and use the shipped fonts; that for numbers a moment later, as an empty window shows none."""
+    """Register and use the shipped fonts; those for numbers and other scripts a moment later, as an empty window shows
+    none."""
     for file in ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf"):
-        QFontDatabase.addApplicationFont(str(FONTS / file))
-    QTimer.singleShot(MONO_LATER_MS, lambda: QFontDatabase.addApplicationFont(str(FONTS / "SourceCodePro-Regular.ttf")))
+        QFontDatabase.addApplicationFont(str(FOLDER / file))
+    QTimer.singleShot(LATER_MS, _load_more_fonts)
     font = QFont(SANS)
     font.setPixelSize(BASE_PX)
     app.setFont(font)
+
+
+def _load_more_fonts() -> None:
+    for file in ("SourceCodePro-Regular.ttf", *OTHER_SCRIPTS):
+        QFontDatabase.addApplicationFont(str(FOLDER / file))
 
 
 def mono_font(px: int = BASE_PX - 1) -> QFont:

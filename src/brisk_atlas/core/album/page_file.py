@@ -14,7 +14,7 @@ from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from brisk_atlas.core.model.page_templates import in_script, page_templates, script_words
-from brisk_atlas.core.paper.font_subset import subset
+from brisk_atlas.core.paper.font_subset import script_subset, shipped_scripts, subset
 
 from .held_data import HeldData
 from .markdown_text import as_html
@@ -25,8 +25,7 @@ Address = Callable[[str, bytes], str]  # where data of a media type is had from
 HERE = Path(__file__).parent
 PICTURES = "pictures"
 PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
-FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
-         ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
+FONTS = (("Sans", 400, "sans"), ("Sans", 600, "sans-bold"), ("Mono", 400, "mono"))
 
 
 def album_page(content: PageContent, version: str = "") -> bytes:
@@ -110,11 +109,16 @@ def _characters(*texts: Any) -> str:
 
 
 def _font_faces(characters: str) -> str:
-    return "".join(
-        f"\n@font-face {{ font-family: {family}; font-weight: {weight}; "
-        f"src: url(data:font/woff;base64,{base64.b64encode(subset(name, characters)).decode()}); }}"
-        for family, weight, name in FONTS
-    )
+    faces = [_font_face(family, str(weight), subset(face, characters)) for family, weight, face in FONTS]
+    for font, letters in shipped_scripts(characters).items():
+        data, range_of = script_subset(font, letters), ", ".join(f"U+{ord(each):X}" for each in letters)
+        faces += [_font_face(family, "400 600", data, f" unicode-range: {range_of};") for family in ("Sans", "Mono")]
+    return "".join(faces)
+
+
+def _font_face(family: str, weight: str, data: bytes, more: str = "") -> str:
+    address = f"data:font/woff;base64,{base64.b64encode(data).decode()}"
+    return f"\n@font-face {{ font-family: {family}; font-weight: {weight}; src: url({address});{more} }}"
 
 
 def _hash(text: str) -> str:

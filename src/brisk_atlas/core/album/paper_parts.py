@@ -16,6 +16,8 @@ from reportlab.platypus import Flowable
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.model.digit_groups import grouped
+from brisk_atlas.core.paper.lettering import text_width
+from brisk_atlas.core.paper.pdf_letters import write_at
 from brisk_atlas.core.paper.whole_text import whole_text
 
 from .page_parts import PageFigure, PagePicture
@@ -112,9 +114,9 @@ class PaperLegend(Flowable):
         self.spots: list[tuple[float, float, int]] = []
         if len(lines.entries) == 1 and lines.entries[0][2] == title:
             self.title = ""  # which the entry says
-        x, y = pdfmetrics.stringWidth(self.title, "sans-bold", 8) + (10 if self.title else 0), 0.0
+        x, y = text_width(self.title, 8, "sans-bold") + (10 if self.title else 0), 0.0
         for number, (_, _, text) in enumerate(lines.entries):
-            step = pdfmetrics.stringWidth(text, "sans", 8) + 30
+            step = text_width(text, 8) + 30
             if x + step > width and x > 20:
                 x, y = 20.0, y + 12
             self.spots.append((x, y, number))
@@ -124,15 +126,13 @@ class PaperLegend(Flowable):
     def draw(self) -> None:
         canvas, top = self.canv, self.height - 9
         canvas.setFillColor(INK)
-        canvas.setFont("sans-bold", 8)
-        canvas.drawString(0, top, self.title[:80])
-        after = pdfmetrics.stringWidth(self.title[:80], "sans-bold", 8) + 10
+        write_at(canvas, 0, top, self.title[:80], "sans-bold", 8)
+        after = text_width(self.title[:80], 8, "sans-bold") + 10
         if self.lines.ramp:
             canvas.drawImage(_data_reader(self.lines.ramp), after + 40, top - 1, 120, 8)
             canvas.setFont("mono", 7)
             canvas.drawRightString(after + 36, top, self.lines.low)
-            canvas.drawString(after + 164, top, f"{self.lines.high}   {self.lines.title}")
-        canvas.setFont("sans", 8)
+            write_at(canvas, after + 164, top, f"{self.lines.high}   {self.lines.title}", "mono", 7)
         for x, y, number in self.spots:
             swatch, colour, text = self.lines.entries[number]
             if swatch:
@@ -141,7 +141,7 @@ class PaperLegend(Flowable):
                 canvas.setFillColor(HexColor(colour))
                 canvas.rect(x, top - y - 1, 14, 8, stroke=0, fill=1)
             canvas.setFillColor(INK)
-            canvas.drawString(x + 19, top - y, text)
+            write_at(canvas, x + 19, top - y, text, "sans", 8)
 
 
 def _reader(picture: PagePicture) -> ImageReader:

@@ -14,7 +14,6 @@ from reportlab.platypus import (
     Frame,
     KeepTogether,
     PageTemplate,
-    Paragraph,
     Spacer,
     Table,
 )
@@ -22,6 +21,7 @@ from reportlab.platypus import (
 from brisk_atlas.core.model.digit_groups import grouped
 from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.paper.pdf_fonts import register_fonts
+from brisk_atlas.core.paper.pdf_letters import write_at
 from brisk_atlas.core.paper.pdf_places import with_places
 from brisk_atlas.core.paper.whole_text import whole_text
 
@@ -29,6 +29,7 @@ from .markdown_text import paragraphs_of
 from .page_parts import PageContent, PageFigure, PagePassage
 from .paper_maps import PaperMaps
 from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style
+from .paper_text import paragraph
 
 PT_MM = 72 / 25.4
 MARGIN_MM, FOOT_MM = 18.0, 10.0
@@ -52,7 +53,7 @@ def album_pdf(
                                creator="Brisk Atlas", lang="en", initialFontName="sans")  # fmt: skip
     document.addPageTemplates(PageTemplate("page", [frame], onPage=lambda canvas, doc: _foot(canvas, content, width)))
     story: list[Flowable] = [
-        Paragraph(_words(content.title), paper_style(26, bold=True, after=6)),
+        paragraph(_words(content.title), paper_style(26, bold=True, after=6)),
         *_texts(content.summary),
     ]
     for part in content.parts:
@@ -74,9 +75,9 @@ def _words(text: str) -> str:
 
 def _foot(canvas: Canvas, content: PageContent, width: float) -> None:
     canvas.saveState()
-    canvas.setFont("sans", 8)
     canvas.setFillColor(QUIET)
-    canvas.drawString(MARGIN_MM * PT_MM, FOOT_MM * PT_MM, whole_text(content.title[:120]))
+    write_at(canvas, MARGIN_MM * PT_MM, FOOT_MM * PT_MM, content.title[:120], "sans", 8)
+    canvas.setFont("sans", 8)
     canvas.drawRightString(width - MARGIN_MM * PT_MM, FOOT_MM * PT_MM, str(canvas.getPageNumber()))
     canvas.restoreState()
 
@@ -86,12 +87,12 @@ def _heading(title: str, name: str) -> list[Flowable]:
         return []
     return [
         OutlineEntry(whole_text(title), name),
-        Paragraph(_words(title), paper_style(15, bold=True, before=4, after=4)),
+        paragraph(_words(title), paper_style(15, bold=True, before=4, after=4)),
     ]
 
 
 def _texts(markdown: str) -> list[Flowable]:
-    return [Paragraph(text, paper_style(10.5, after=4), bulletText="•" if in_list else None)
+    return [paragraph(text, paper_style(10.5, after=4), "•" if in_list else None)
             for text, in_list in paragraphs_of(whole_text(markdown))]  # fmt: skip
 
 
@@ -99,7 +100,7 @@ def _figure(figure: PageFigure, width: float, height: float, drawer: PaperMaps |
     """Return a figure: what belongs together stays on one page."""
     parts: list[Flowable] = [*_heading(figure.title, figure.id)]
     if figure.note:
-        parts.append(Paragraph(_words(figure.note), paper_style(9, after=3)))
+        parts.append(paragraph(_words(figure.note), paper_style(9, after=3)))
     if figure.pictures:
         share = (width - 8) / 2 if len(figure.pictures) > 1 else width
         maps = [PaperPicture(each, figure, share, height * TALLEST, drawer) for each in figure.pictures]
@@ -108,14 +109,14 @@ def _figure(figure: PageFigure, width: float, height: float, drawer: PaperMaps |
         for first in range(0, len(maps) if len(maps) > 1 else 0, 2):
             signs = "AB" if len(maps) == 2 else range(first + 1, len(maps) + 1)
             row = list(zip(maps[first : first + 2], figure.pictures[first : first + 2], signs))
-            names = [Paragraph(f"{sign}: {_words(picture.name)}", paper_style(9)) for _, picture, sign in row]
+            names = [paragraph(f"{sign}: {_words(picture.name)}", paper_style(9)) for _, picture, sign in row]
             shown = [each for each, _, _ in row]
             parts.append(Table([shown, names], colWidths=[share + 4] * len(row), style=_BARE, hAlign="LEFT"))
     parts += _texts(figure.caption)
     parts += [PaperLegend(title, lines, width) for title, lines in figure.legends]
     stated = [*figure.facts, *figure.sources]
     if stated:
-        parts.append(Paragraph(_words(" · ".join(stated)), paper_style(8, quiet=True, before=3)))
+        parts.append(paragraph(_words(" · ".join(stated)), paper_style(8, quiet=True, before=3)))
     if figure.table is None:
         return [KeepTogether(parts)]
     return [CondPageBreak(height / 4), *parts, *_rows(figure, width)]
@@ -125,9 +126,9 @@ def _rows(figure: PageFigure, width: float) -> list[Flowable]:
     assert figure.table is not None
     table, count = figure.table, min(len(figure.table.rows), MOST_ROWS)
     heads, cells = ([paper_style(8, bold=bold, right=number) for number in table.numbers] for bold in (True, False))
-    lines = [[Paragraph(_words(name[:MOST_OF_CELL]), head) for name, head in zip(table.fields, heads)]]
+    lines = [[paragraph(_words(name[:MOST_OF_CELL]), head) for name, head in zip(table.fields, heads)]]
     lines += [
-        [Paragraph(_words(text[:MOST_OF_CELL]), cell) for text, cell in zip(row, cells)] for row in table.rows[:count]
+        [paragraph(_words(text[:MOST_OF_CELL]), cell) for text, cell in zip(row, cells)] for row in table.rows[:count]
     ]
     if not table.fields:
         return []
@@ -135,7 +136,7 @@ def _rows(figure: PageFigure, width: float) -> list[Flowable]:
     of_all = (
         f"{grouped(count)} of {grouped(table.total)} rows" if count < table.total else f"{grouped(table.total)} rows"
     )
-    return [made, Paragraph(of_all, paper_style(8, quiet=True, before=2))]
+    return [made, paragraph(of_all, paper_style(8, quiet=True, before=2))]
 
 
 def _padded(across: float, below: float) -> list[tuple[Any, ...]]:

@@ -2,46 +2,29 @@
 
 from __future__ import annotations
 
+import unicodedata
+from bisect import bisect_right
 from functools import lru_cache
-from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
-if TYPE_CHECKING:
-    from fontTools.ttLib import TTFont
+from .direction import reads_leftwards
+from .font_files import FontFile, advances, face_font, opened
+from .shaping import is_plain, shaped
 
-FOLDER = Path(__file__).parents[2] / "fonts"
-FACES = {"sans": "SourceSans3-Regular.ttf", "sans-bold": "SourceSans3-Semibold.ttf",
-         "sans-italic": "SourceSans3-It.ttf", "mono": "SourceCodePro-Regular.ttf"}  # fmt: skip
 CAP_HEIGHT = 0.66  # of the size
 LINE_HEIGHT = 1.25
+LEFT_TO_RIGHT, RIGHT_TO_LEFT = "\u200e", "\u200f"  # marks of direction of Unicode
 CURVE_STEPS = 6  # of a curve of a letter
-
-
-class Face(NamedTuple):
-    """A font: what letters it has, and how wide they are, of the size; its file."""
-
-    glyphs: dict[int, str]
-    widths: dict[str, float]
-    font: TTFont
-
-
-@lru_cache(8)
-def face(name: str) -> Face:
-    """Return a face by its name."""
-    from fontTools.ttLib import TTFont
-
-    font = TTFont(FOLDER / FACES[name])
-    em = font["head"].unitsPerEm
-    widths = {glyph: width / em for glyph, (width, _) in font["hmtx"].metrics.items()}
-    return Face(font.getBestCmap(), widths, font)
 
 
 def text_width(text: str, size: float, name: str = "sans") -> float:
     """Return how wide a line of text is."""
-    own = face(name)
-    return size * sum(own.widths[own.glyphs.get(ord(character), ".notdef")] for character in text)
+    if not is_plain(text, name):
+        return size * shaped(text, name).width
+    widths = advances(face_font(name))
+    return size * sum(widths[ord(character)] for character in text)
 
 
 def measured(text: str, size: float) -> tuple[float, float]:
@@ -52,9 +35,9 @@ def measured(text: str, size: float) -> tuple[float, float]:
 
 def broken(text: str, size: float, width: float, name: str = "sans") -> list[str]:
     """Return a text in lines that are no wider; a word that is wider by itself is cut."""
-    lines = []
+    lines = list[str]()
     for paragraph in text.split("\n"):
-        line = ""
+        line, first = "", len(lines)
         for word in paragraph.split(" "):
             longer = f"{line} {word}" if line else word
             if text_width(longer, size, name) <= width:
@@ -62,45 +45,70 @@ def broken(text: str, size: float, width: float, name: str = "sans") -> list[str
                 continue
             if line:
                 lines.append(line)
-            while len(word) > 1 and text_width(word, size, name) > width:
-                fits = next(
-                    n for n in range(len(word) - 1, 0, -1) if n == 1 or text_width(word[:n], size, name) <= width
-                )
+            while (fits := _fitting(word, size, width, name)) < len(word):
                 lines.append(word[:fits])
                 word = word[fits:]
             line = word
         lines.append(line)
+        lines[first:] = [_as_paragraph(each, paragraph) for each in lines[first:]]
     return lines
+
+
+def _as_paragraph(line: str, paragraph: str) -> str:
+    """Return a line of a paragraph with a mark of its direction where its first letter has the other one."""
+    leftwards = reads_leftwards(paragraph)
+    return line if reads_leftwards(line) == leftwards else (RIGHT_TO_LEFT if leftwards else LEFT_TO_RIGHT) + line
 
 
 def shortened(text: str, size: float, width: float, name: str = "sans") -> str:
     """Return a text that is no wider, with an ellipsis where it was cut."""
     if text_width(text, size, name) <= width:
         return text
+    text = text[: _fitting(text, size, width - text_width("…", size, name), name)]
     while text and text_width(text + "…", size, name) > width:
         text = text[:-1]
     return f"{text.rstrip()}…"
 
 
+def _fitting(text: str, size: float, width: float, name: str) -> int:
+    """Return how many characters from the begin of a text are no wider, one where none is; marks stay with their
+    letters. Few widths are asked for, as a text may be long."""
+    most = 16
+    while most < len(text) and text_width(text[:most], size, name) <= width:
+        most *= 2
+    most = min(most, len(text))
+    count = bisect_right(range(1, most + 1), width, key=lambda n: text_width(text[:n], size, name))
+    while 1 < count < len(text) and unicodedata.category(text[count])[0] == "M":
+        count -= 1
+    while count > 1 and text_width(text[:count], size, name) > width:  # where letters join, fewer can be wider
+        count -= 1
+    return max(1, count) if text else 0
+
+
 def letter_paths(text: str, size: float, name: str = "sans") -> list[np.ndarray]:
     """Return the outlines of a line of text, (vertices, 2) each, from the left end of its baseline; y grows down."""
-    own, across, found = face(name), 0.0, []
-    for character in text:
-        glyph = own.glyphs.get(ord(character), ".notdef")
-        found += [(path + (across, 0.0)) * size for path in _glyph_paths(name, glyph)]
-        across += own.widths[glyph]
+    found = []
+    if is_plain(text, name):
+        font, across = face_font(name), 0.0
+        for character in text:
+            number = opened(font).get_nominal_glyph(ord(character)) or 0
+            found += [(path + (across, 0.0)) * size for path in glyph_paths(font, number)]
+            across += advances(font)[ord(character)]
+        return found
+    for run in shaped(text, name).runs:
+        for number, x, y in run.glyphs:
+            found += [(path + (run.left + x, -y)) * size for path in glyph_paths(run.font, number)]
     return found
 
 
 @lru_cache(4096)
-def _glyph_paths(name: str, glyph: str) -> tuple[np.ndarray, ...]:
-    """Return the outlines of a letter of size 1."""
+def glyph_paths(font: FontFile, number: int) -> tuple[np.ndarray, ...]:
+    """Return the outlines of a letter of size 1, from its origin; y grows down."""
     from fontTools.pens.recordingPen import DecomposingRecordingPen
 
-    font = face(name).font
-    pen = DecomposingRecordingPen(font.getGlyphSet())
-    font.getGlyphSet()[glyph].draw(pen)
-    em, paths, path = font["head"].unitsPerEm, [], []
+    pen = DecomposingRecordingPen({})
+    opened(font).draw_glyph_with_pen(number, pen)
+    em, paths, path = opened(font).face.upem, [], []
     for what, points in pen.value:
         match what:
             case "moveTo":

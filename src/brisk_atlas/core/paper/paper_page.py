@@ -12,6 +12,7 @@ from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.draw.outlines import Pen, ring
 from brisk_atlas.core.draw.overlays import north_of
 from brisk_atlas.core.model import Extent, Layer, Style, VectorStyle
+from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.model.shapes import Shapes
 
 from .box import PX_MM
@@ -31,6 +32,7 @@ from .small_parts import (
 from .surface import PageSurface
 
 SHOWN_PEN, SMALLEST_SHOWN = Pen("#C2452D", 0.4, "mitre"), 3.0  # of the rectangle by which an inset shows the map, mm
+MOST_LETTERS = 20  # that are named
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,6 +117,10 @@ def draw_page(
                     draw_picture(surface, block.box, content.picture)
         if block.framed and block.kind is not BlockKind.MAP:
             draw_frame(surface, block.box)
+    if surface.missing:
+        letters = " ".join(sorted(surface.missing)[:MOST_LETTERS])
+        faults.append(tr("No font of this machine has {letters}: drawn as boxes. Install a font that has them.",
+                         letters=letters))  # fmt: skip
     return list(dict.fromkeys(faults))
 
 

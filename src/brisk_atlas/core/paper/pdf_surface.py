@@ -18,6 +18,8 @@ from brisk_atlas.core.model import Blend
 
 from .box import POINTS, PageBox
 from .pdf_fonts import register_fonts
+from .pdf_letters import write_line
+from .shaping import missing_letters
 from .stored_picture import is_photo, jpeg_of, shown_image
 from .surface import INK, Halo
 from .whole_text import whole_text
@@ -51,6 +53,7 @@ class PdfSurface:
         register_fonts()
         self.width, self.height, self.dots = width, height, dots
         self.layers: dict[str, str] = {} if layers is None else layers
+        self.missing: set[str] = set()
         self._canvas = canvas
 
     def begin(self, left: float = 0.0, top: float | None = None) -> None:
@@ -100,6 +103,7 @@ class PdfSurface:
         halo: Halo | None = None,
     ) -> None:  # fmt: skip
         canvas = self._canvas
+        self.missing.update(missing_letters(text, face))
         canvas.saveState()
         canvas.translate(x, y)
         canvas.rotate(angle)  # clockwise, as y grows down
@@ -109,14 +113,8 @@ class PdfSurface:
             canvas.setStrokeColor(HexColor(halo.colour))
             canvas.setLineWidth(halo.width)
             canvas.setLineJoin(JOINS["round"])
-        for mode in (1, 0) if halo is not None else (0,):  # stroked, then filled
-            canvas.saveState()
-            line = canvas.beginText(0, 0)
-            line.setFont(face, size)
-            line.setTextRenderMode(mode)
-            line.textOut(whole_text(text))
-            canvas.drawText(line)
-            canvas.restoreState()
+        for stroked in (True, False) if halo is not None else (False,):
+            write_line(canvas, text, face, size, stroked=stroked)
         canvas.restoreState()
 
     @contextmanager

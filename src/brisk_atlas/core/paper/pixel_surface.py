@@ -22,6 +22,7 @@ from brisk_atlas.core.read.shape_index import index_of
 
 from .box import INCH_MM, PageBox
 from .lettering import letter_paths
+from .shaping import missing_letters
 from .surface import INK, Halo
 
 
@@ -42,6 +43,7 @@ class PixelSurface:
         self.dots, self.per_mm = dots, dots / INCH_MM
         self.shape = round(height * self.per_mm), round(width * self.per_mm)
         self.pages: list[np.ndarray] = []
+        self.missing: set[str] = set()
         self._stack: list[_Part] = []
         self.next_page()
 
@@ -97,6 +99,7 @@ class PixelSurface:
         self, text: str, x: float, y: float, size: float, *, face: str = "sans", colour: str = INK, angle: float = 0.0,
         halo: Halo | None = None,
     ) -> None:  # fmt: skip
+        self.missing.update(missing_letters(text, face))
         paths = letter_paths(text, size, face)
         if not paths:
             return

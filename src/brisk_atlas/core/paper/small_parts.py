@@ -12,6 +12,7 @@ from brisk_atlas.core.draw.outlines import Outlines, Pen, ring
 from brisk_atlas.core.draw.overlays import bar_for
 
 from .box import PT_MM, PageBox
+from .direction import reads_leftwards
 from .layout import PaperBlock
 from .lettering import CAP_HEIGHT, LINE_HEIGHT, broken, shortened, text_width
 from .surface import INK, PAPER, QUIET, PageSurface
@@ -36,7 +37,8 @@ def draw_title(surface: PageSurface, block: PaperBlock, text: str) -> None:
     needed = text_width(text, size, "sans-bold")
     size *= max(SMALLEST, min(1.0, wide / needed if needed else 1.0))
     shown = shortened(text, size, wide + 0.01, "sans-bold")
-    surface.text(shown, block.x, block.y + block.height / 2 + size * CAP_HEIGHT / 2, size, face="sans-bold")
+    left = _left(block, shown, size, "sans-bold")
+    surface.text(shown, left, block.y + block.height / 2 + size * CAP_HEIGHT / 2, size, face="sans-bold")
 
 
 def draw_text(surface: PageSurface, block: PaperBlock, text: str, colour: str = INK, *, low: bool = False) -> None:
@@ -48,7 +50,12 @@ def draw_text(surface: PageSurface, block: PaperBlock, text: str, colour: str = 
         lines = [*lines[: most - 1], shortened(" ".join(lines[most - 1 :]), size, block.width)]
     top = block.y + block.height - len(lines) * step if low else block.y
     for number, each in enumerate(lines):
-        surface.text(each, block.x, top + (number + 0.8) * step, size, colour=colour)
+        surface.text(each, _left(block, each, size), top + (number + 0.8) * step, size, colour=colour)
+
+
+def _left(block: PaperBlock, text: str, size: float, face: str = "sans") -> float:
+    """Return where a line begins on the left: one that is read from right to left ends at the right edge."""
+    return block.x + (block.width - text_width(text, size, face) if reads_leftwards(text) else 0.0)
 
 
 def draw_credits(surface: PageSurface, block: PaperBlock, text: str) -> None:

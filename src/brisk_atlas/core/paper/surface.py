@@ -27,10 +27,12 @@ class PageSurface(Protocol):
     """A page. Positions are millimetres from its upper left corner, y grows down; sizes of letters are millimetres too.
 
     `dots` is the pixels in an inch of what is drawn of pixels; `holds_outlines` is False where everything is.
+    `missing` are the letters written so far that no font here has.
     """
 
     dots: float
     holds_outlines: bool
+    missing: set[str]
 
     def draw(self, outlined: Sequence[Outlined], x: float = 0.0, y: float = 0.0, scale: float = 1.0) -> None:
         """Draw shapes: their positions, widths and dashes times `scale`, moved by (x, y)."""

@@ -16,8 +16,10 @@ from brisk_atlas.core.draw.outlines import Outlined, Outlines, Pen, Stamps
 from brisk_atlas.core.model import Blend
 
 from .box import PageBox
-from .font_subset import ALWAYS, subset
-from .lettering import FACES
+from .direction import reads_leftwards
+from .font_files import FontFile, face_font
+from .font_subset import ALWAYS, script_subset, subset
+from .shaping import is_plain, missing_letters, shaped
 from .stored_picture import is_photo, jpeg_of, shown_image
 from .surface import INK, Halo
 
@@ -34,12 +36,18 @@ class SvgSurface:
     def __init__(self, width: float, height: float, dots: float, title: str) -> None:
         self.width, self.height, self.dots, self.title = width, height, dots, title
         self._parts: list[str] = []
+        self.missing: set[str] = set()
         self._letters: dict[str, set[str]] = {}
+        self._scripts: dict[FontFile, set[str]] = {}
         self._ids = 0
 
     def data(self) -> bytes:
         """Return the file."""
         fonts = "".join(self._font(face, letters) for face, letters in sorted(self._letters.items()))
+        fonts += "".join(
+            _font_face(f"script{number}", script_subset(font, "".join(sorted(letters))))
+            for number, (font, letters) in enumerate(self._scripts.items(), 1)
+        )
         return (
             '<?xml version="1.0" encoding="UTF-8"?>\n'
             '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" version="1.1" '
@@ -50,8 +58,7 @@ class SvgSurface:
 
     def _font(self, face: str, letters: set[str]) -> str:
         more = "".join(sorted(letters.difference(ALWAYS)))  # so that pages share what was made once
-        data = base64.b64encode(subset(FACES[face], more)).decode()
-        return f"@font-face{{font-family:{face};src:url(data:font/woff;base64,{data}) format('woff')}}"
+        return _font_face(face, subset(face, more))
 
     def _id(self) -> str:
         self._ids += 1
@@ -94,16 +101,34 @@ class SvgSurface:
         self, text: str, x: float, y: float, size: float, *, face: str = "sans", colour: str = INK, angle: float = 0.0,
         halo: Halo | None = None,
     ) -> None:  # fmt: skip
-        self._letters.setdefault(face, set()).update(text)
+        self.missing.update(missing_letters(text, face))
+        family, anchor = self._family(text, face), ""
+        if reads_leftwards(text):
+            anchor = ' direction="rtl" text-anchor="end"'  # the end of such a line is on the left
         around = ""
         if halo is not None:
             around = (f' stroke="{halo.colour}" stroke-width="{halo.width:.4g}" stroke-linejoin="round"'
                       ' paint-order="stroke"')  # fmt: skip
         turn = f" rotate({angle:.4g})" if angle else ""
         self._parts.append(
-            f'<text transform="translate({x:.4f} {y:.4f}){turn}" font-family="{face}" font-size="{size:.4g}" '
+            f'<text transform="translate({x:.4f} {y:.4f}){turn}" font-family="{family}" font-size="{size:.4g}"{anchor} '
             f'fill="{colour}"{around} xml:space="preserve">{_xml(text)}</text>\n'
         )
+
+    def _family(self, text: str, face: str) -> str:
+        """Return the families of a text: that of the face, and of others for the letters that it lacks."""
+        if is_plain(text, face):
+            self._letters.setdefault(face, set()).update(text)
+            return face
+        own, families = face_font(face), [face]
+        for run in shaped(text, face).runs:
+            if run.font == own:
+                self._letters.setdefault(face, set()).update(run.text)
+                continue
+            self._scripts.setdefault(run.font, set()).update(run.text)
+            families.append(f"script{list(self._scripts).index(run.font) + 1}")
+        self._letters.setdefault(face, set())
+        return ", ".join(dict.fromkeys(families))
 
     @contextmanager
     def within(self, box: PageBox) -> Iterator[None]:
@@ -120,6 +145,11 @@ class SvgSurface:
         self._parts.append(f"<g{look}><title>{_xml(name)}</title>\n")
         yield
         self._parts.append("</g>\n")
+
+
+def _font_face(family: str, data: bytes) -> str:
+    address = base64.b64encode(data).decode()
+    return f"@font-face{{font-family:{family};src:url(data:font/woff;base64,{address}) format('woff')}}"
 
 
 def _xml(text: str) -> str:

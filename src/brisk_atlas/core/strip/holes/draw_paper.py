@@ -5,21 +5,22 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from functools import cache
 from math import ceil
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from reportlab.lib.utils import ImageReader, simpleSplit
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.paper.direction import reads_leftwards
 from brisk_atlas.core.paper.layout import PaperSize
+from brisk_atlas.core.paper.lettering import broken, shortened, text_width
+from brisk_atlas.core.paper.pdf_fonts import register_fonts
+from brisk_atlas.core.paper.pdf_letters import write_at
 from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.system.atomic_write import written_beside
 
@@ -36,15 +37,6 @@ NARROWEST = 0.5  # of the width of tracks, to which they are made narrower to fi
 LETTER = 1.36  # points of type to the height of its letters, in points
 FILL_OPACITY = 0.25
 PHOTO_DPI = 200
-FONTS = {"plain": "SourceSans3-Regular.ttf", "bold": "SourceSans3-Semibold.ttf", "mono": "SourceCodePro-Regular.ttf"}
-
-
-@cache
-def _fonts() -> None:
-    """Make the shipped fonts known."""
-    folder = Path(__file__).parents[3] / "fonts"
-    for name, file in FONTS.items():
-        pdfmetrics.registerFont(TTFont(f"log-{name}", str(folder / file)))
 
 
 def write_pages(
@@ -56,7 +48,7 @@ def write_pages(
     Depths that are vertical are at a true scale too, and those along a hole as long as the hole. Raises AtlasError for
     tracks that are wider than the page.
     """
-    _fonts()
+    register_fonts()
     width, height = PAGES_MM[page]
     template = _narrowed(template, len(holes), width - 2 * MARGIN)
     low, high = _ends(holes, template)
@@ -78,9 +70,8 @@ def write_pages(
             drawing = log_drawing(holes, template, sight, height - 2 * MARGIN - FOOT, markers, px_mm=12.0)
             _Sheet(canvas, height).draw(drawing, MARGIN, MARGIN)
             words = f"1:{scale:g}   depths {template.depth.words()}   page {number + 1} of {count}"
-            canvas.setFont("log-plain", 2.4 * LETTER * PT_MM)
             canvas.setFillColor("#5F6B73")
-            canvas.drawString(MARGIN * PT_MM, MARGIN * PT_MM, f"{names}   {words}")
+            write_at(canvas, MARGIN * PT_MM, MARGIN * PT_MM, f"{names}   {words}", "sans", 2.4 * LETTER * PT_MM)
             canvas.showPage()
         canvas.save()
     return count
@@ -199,22 +190,17 @@ class _Sheet:
         canvas.setDash([])
 
     def _words(self, mark: TextMark) -> None:
-        name = "log-mono" if mark.mono else "log-bold" if mark.bold else "log-plain"
-        size = mark.size * LETTER * PT_MM * 0.75
-        lines = simpleSplit(mark.text, name, size, mark.width * PT_MM) if mark.wrapped else [mark.text]
+        face = "mono" if mark.mono else "sans-bold" if mark.bold else "sans"
+        size, width = mark.size * LETTER * PT_MM * 0.75, mark.width * PT_MM
+        lines = broken(mark.text, size, width, face) if mark.wrapped else [mark.text]
         most = max(1, int(mark.height / (mark.size * LETTER))) if mark.wrapped else 1
-        self.canvas.setFont(name, size)
+        if len(lines) > most:
+            lines[most - 1] += "…"
         self.canvas.setFillColor(mark.ink)
         for number, line in enumerate(lines[:most]):
-            text = _fitting(line, name, size, mark.width * PT_MM, more=number == most - 1 and len(lines) > most)
+            text = shortened(line, size, width, face)
             y = self._y(mark.y + mark.size * (1.05 + number * LETTER))
-            match mark.align:
-                case Align.LEFT:
-                    self.canvas.drawString(self._x(mark.x), y, text)
-                case Align.CENTRE:
-                    self.canvas.drawCentredString(self._x(mark.x + mark.width / 2), y, text)
-                case Align.RIGHT:
-                    self.canvas.drawRightString(self._x(mark.x + mark.width), y, text)
+            write_at(self.canvas, self._x(mark.x) + _indent(mark, text, width, size, face), y, text, face, size)
 
     def _photo(self, mark: PhotoMark) -> None:
         picture = photograph(mark.ref, int(max(mark.width, mark.height) / 25.4 * PHOTO_DPI))
@@ -231,10 +217,13 @@ def _reader(ref: DataRef, picture: Image.Image) -> ImageReader:
     return ImageReader(held)
 
 
-def _fitting(text: str, name: str, size: float, width: float, *, more: bool) -> str:
-    """Return as much of a text as has room, with an ellipsis where some is left out."""
-    if not more and pdfmetrics.stringWidth(text, name, size) <= width:
-        return text
-    while text and pdfmetrics.stringWidth(f"{text}…", name, size) > width:
-        text = text[:-1]
-    return f"{text}…"
+def _indent(mark: TextMark, text: str, width: float, size: float, face: str) -> float:
+    """Return how far from the left edge of its room a line begins."""
+    left = width - text_width(text, size, face)
+    match mark.align:
+        case Align.LEFT:
+            return left if reads_leftwards(text) else 0.0
+        case Align.CENTRE:
+            return left / 2
+        case Align.RIGHT:
+            return left
