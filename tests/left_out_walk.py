@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from brisk_atlas import demo
 from brisk_atlas.core import read
 from brisk_atlas.core.find import Shelves
-from brisk_atlas.core.handover.formats import FORMATS, TABLE_FORMATS
+from brisk_atlas.core.handover.formats import FORMATS, table_formats
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.drawers.drawer_titles import DRAWER_TITLES
@@ -46,7 +46,12 @@ QT_OWN = "scroll left right press shortcut"  # of widgets that Qt makes, and tra
 def words_of_the_data(window: QWidget) -> set[str]:
     """Return the words of names, which are nobody's to translate: of the demo's files and fields, and of formats."""
     found = set(f"{NAMES} {QT_OWN}".split())
-    texts = ["ember ink moss scar tide", *FORMATS, *TABLE_FORMATS, "fgb"]  # colour ramps have names
+    texts = [
+        "ember ink moss scar tide",
+        *FORMATS,
+        *(each.name for each in table_formats()),
+        "fgb",
+    ]  # colour ramps have names
     for layer in window.session.work.layers:
         facts = window.session.facts_of(layer)
         texts += [layer.name, *(band.name for band in (facts.grid.bands if facts is not None and facts.grid else ()))]

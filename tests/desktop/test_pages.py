@@ -14,9 +14,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QPushButton
 
 from brisk_atlas import demo
+from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.handover.recipe import read_recipe
 from brisk_atlas.core.handover.steps import STEPS
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.system.folders import data_folder
+from brisk_atlas.desktop.recipes.step_inputs import SwitchInput
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 SURVEY = demo.DATA / "tolvane_survey.gpkg"
@@ -215,6 +218,46 @@ def test_what_a_format_loses_is_stated_with_a_remedy_a_click_away(hand, tmp_path
     assert page.write_form.path.text().endswith("a.csv") and "option separator" in {
         made.objectName() for made in page.write_form._option_inputs.values()
     }
+
+
+def test_a_recipe_writes_into_the_depot_and_again_with_another_condition(hand):
+    """By the format's name; the title of the posting is that of the file before."""
+    d, page = hand.d, hand.page
+    DepotStore(data_folder("depot")).close()
+    hand.add("where")
+    hand.type("where", "year = 2031")
+    hand.write_to("/home/ana/lava 2031.gpkg")
+    form = page.write_form
+    d.choose(form.format, "Depot")
+    assert form.path.text() == "depot://#lava 2031" and form.place.text() == "Posting"
+    assert not form.browse.isEnabled() and "others see it through its outlets" in form.about.text()
+    assert not form.record.isVisible()
+    d.click(page.bar.go)
+    assert "Wrote 4 features to depot://#lava%202031" in page.bar.result.text()
+    assert "decided under Depot" in page.bar.result.text() and not page.bar.open.isVisible()
+    d.click(page.bar.go)
+    assert "there is a posting of that title" in page.bar.result.text()
+    hand.choose(0)
+    hand.type("where", "year >= 2007")
+    hand.choose(1)
+    switch = form.findChild(SwitchInput, "option replace")
+    d.click(switch.box)
+    assert switch.value()
+    d.click(page.bar.go)
+    store = DepotStore(data_folder("depot"))
+    every = geopandas.read_file(SURVEY, layer="lava_flows")
+    assert len(list(store.rows("lava_2031").all_rows())) == (every["year"] >= 2007).sum()
+    store.close()
+    d.click(d.window.handover.to_depot)
+    assert "lava 2031" in words_of(d.window.handover.depot.tree)
+    d.click(d.window.handover.to_recipe)
+    d.choose(form.format, "GeoPackage   .gpkg")
+    assert form.path.text() == "/home/ana/lava 2031.gpkg" and form.place.text() == "File"
+
+
+def words_of(tree):
+    """Return the titles in the first column of a tree."""
+    return [tree.topLevelItem(row).text(0) for row in range(tree.topLevelItemCount())]
 
 
 def test_a_grid_as_the_map_shows_it_and_terrain(demo_driver, tmp_path):

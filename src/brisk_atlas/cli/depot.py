@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.depot.postings.rights import LOCAL
 from brisk_atlas.core.model.language import tr
 
 if TYPE_CHECKING:
@@ -19,7 +20,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.model import Record
 
 USUAL_PORT = 8720
-LOCAL = "local"  # who works on the folder itself
 FILES = "files"  # in the folder of a Depot
 
 
@@ -68,10 +68,10 @@ def parser() -> argparse.ArgumentParser:
     post.add_argument("source", metavar="PATH[#PART]", help=tr("the layer, a record (.xml), or an album (.html)"))
     post.add_argument("--title", default="", help=tr("its title; the layer's name if not given"))
     replace = deed(
-        "replace", tr("Have a posting that is a file be another from now on, or a posting have another record.")
+        "replace", tr("Have a posting have other rows, or be another file, from now on, or have another record.")
     )
     replace.add_argument("posting", help=tr("its id"))
-    replace.add_argument("source", type=Path, metavar="PATH", help=tr("the file; a record where it ends in .xml"))
+    replace.add_argument("source", metavar="PATH[#PART]", help=tr("the layer or file; a record where it ends in .xml"))
     offer = deed("offer", tr("Offer a posting through an outlet, or change one by --id."))
     offer.add_argument("posting", help=tr("its id, as `list` prints it"))
     offer.add_argument("--title", required=True, help=tr("the title of the outlet"))
@@ -238,14 +238,22 @@ def _record_in(path: Path) -> Record:
 def _replace(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.depot.postings.outlet_record import record_text
 
-    if asked.source.suffix.lower() == ".xml":
-        store.replace_record(asked.posting, record_text(_record_in(asked.source)), by=LOCAL)
-    else:
-        if store.posting(asked.posting).is_album:
-            from brisk_atlas.core.depot.offering import check_album
+    if asked.source.lower().endswith(".xml"):
+        store.replace_record(asked.posting, record_text(_record_in(Path(asked.source))), by=LOCAL)
+        return 0
+    posting = store.posting(asked.posting)
+    if posting.has_rows:
+        from brisk_atlas.core.depot.recipe_target import replace_rows
+        from brisk_atlas.core.handover.sources import FileSources
 
-            check_album(asked.source)
-        store.replace_file(asked.posting, asked.source, by=LOCAL)
+        added, deleted = replace_rows(store, posting, FileSources().flow(asked.source))
+        print(tr("{added:,} rows added, {deleted:,} deleted", added=added, deleted=deleted))
+        return 0
+    if posting.is_album:
+        from brisk_atlas.core.depot.offering import check_album
+
+        check_album(Path(asked.source))
+    store.replace_file(asked.posting, Path(asked.source), by=LOCAL)
     return 0
 
 

@@ -88,12 +88,12 @@ def preview_of(store: DepotStore, posting: Posting, outlet: Outlet) -> OutletPre
 
 def offer_rows(
     store: DepotStore, flow: RowFlow, title: str, summary: str, geometry_type: str, outlets: Sequence[Outlet], *,
-    by: str,
+    by: str, stated: Record | None = None,
 ) -> Posting:  # fmt: skip
-    """Post the rows of a layer with its outlets; where one of these is not possible nothing is posted. Raises
-    AtlasError."""
+    """Post the rows of a layer with its outlets; where one of these is not possible nothing is posted. `stated` is its
+    record, where that is not the one of its source. Raises AtlasError."""
     try:
-        record = record_text(record_of_source(flow.source, title).record)
+        record = record_text(stated or record_of_source(flow.source, title).record)
         posting = post_flow(
             store, flow, title, owner=by, geometry_type=geometry_type, summary=summary, record=record
         )  # fmt: skip
@@ -104,21 +104,27 @@ def offer_rows(
 
 def offer_file(
     store: DepotStore, flow: GridFlow | PointFlow, title: str, summary: str, outlets: Sequence[Outlet], *, by: str,
-    check: Callable[[], None] = lambda: None,
+    check: Callable[[], None] = lambda: None, stated: Record | None = None,
 ) -> Posting:  # fmt: skip
-    """Post a grid as COG, or a cloud as COPC, with its outlets. Raises AtlasError."""
-    format_, ending = FILE_FORMATS[flow.kind]
+    """Post a grid as COG, or a cloud as COPC, with its outlets. `stated` is its record, where that is not the one of
+    its source. Raises AtlasError."""
     with ScratchFolder() as folder:
-        path = folder / f"posted{ending}"
-        step = WriteStep(path=str(path), format=format_)
-        step.write(flow, StepContext(lambda name: flow, folder, check))
-        record = record_text(record_of_source(flow.source, title).record)
+        path = file_to_post(flow, folder, check)
+        record = record_text(stated or record_of_source(flow.source, title).record)
         wanted = Posting("", 0, title, by, (), flow.crs, "", summary, record)
         try:
             posting = store.post_file(wanted, path)
         except OSError as error:
             raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
     return _offered(store, posting, outlets, by)
+
+
+def file_to_post(flow: GridFlow | PointFlow, folder: Path, check: Callable[[], None]) -> Path:
+    """Write a grid as COG, or a cloud as COPC, as a Depot holds it; returns where. Raises AtlasError."""
+    format_, ending = FILE_FORMATS[flow.kind]
+    path = folder / f"posted{ending}"
+    WriteStep(path=str(path), format=format_).write(flow, StepContext(lambda name: flow, folder, check))
+    return path
 
 
 def offer_record(

@@ -21,11 +21,10 @@ from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.language import tr
-from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.registry import known_suffixes
 
 from .batch_task import DONE, RUNNING, SKIPPED, BatchTask, Runner, TaskOutcome
-from .formats import table_in
+from .formats import table_format_of, table_in
 from .recipe import SUFFIX, BadRecipe, Recipe
 from .run_recipe import RecipeRun, target_of, targets
 from .sources import FileSources
@@ -245,7 +244,7 @@ def _is_there(written: str) -> bool:
     if table is None:
         return Path(written).exists()
     try:
-        return bool(open_dataset(table).parts)
+        return table_format_of(table).writer.is_there(table)
     except AtlasError:
         return False
 

@@ -72,17 +72,36 @@ def record_of_piece(piece: Path, source: DataRef | None, plan: RecordPlan, warn:
         replace(entity, count="", fields=tuple(f for f in entity.fields if f.name.casefold() in there))
         for entity in base.entities
     )
-    day = datetime.now(UTC).date().isoformat()
-    steps = tuple(ProcessStep(description=text, day=day) for text in plan.words)
+    day = _today()
     base = replace(
         base, identifier="", identifiers=(), formats=(), links=(), systems=(), objects=(),
         boxes=(), distances=(), dimensions=(), heights=(), bands=(), representation=(), cell_geometry="", size_mb=None,
-        entities=tuple(each for each in entities if each.fields), steps=(*base.steps, *steps), stamped=day,
+        entities=tuple(each for each in entities if each.fields), stamped=day,
+        steps=(*base.steps, *_process_steps(plan, day)),
     )  # fmt: skip
     draft = replace(before, record=filled(base, derived))
     for edit in plan.edits:
         draft = edit.edited(draft, piece, warn)
     return draft.document(piece)
+
+
+def record_of_flow(source: DataRef | None, name: str, plan: RecordPlan, warn: Callable[[str], None]) -> Record:
+    """Return the record of what is handed over and is no file: that of its source, with the steps as process steps, and
+    then changed as planned. Raises AtlasError."""
+    before = record_of_source(source, name)
+    base = replace(before.record, steps=(*before.record.steps, *_process_steps(plan, _today())))
+    draft = replace(before, record=base)
+    for edit in plan.edits:
+        draft = edit.edited(draft, None, warn)
+    return draft.record
+
+
+def _today() -> str:
+    return datetime.now(UTC).date().isoformat()
+
+
+def _process_steps(plan: RecordPlan, day: str) -> tuple[ProcessStep, ...]:
+    return tuple(ProcessStep(description=text, day=day) for text in plan.words)
 
 
 def put_beside(document: Document, piece: Path) -> Path:

@@ -23,7 +23,9 @@ INLINE_MARK = "data:application/geo+json"  # before the name and the text of wha
 COPY = "copy"  # what stands for the protocol of a copy of an outlet
 READABLE = "/?&=,:"  # marks that stand in the inner part of a service's reference as they are
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
-_NO_HOST = re.compile(r"^(postgresql|postgres)://(?=/\?)")  # a service file says where the database is
+_NO_HOST = re.compile(
+    r"^(postgresql(?=:///\?)|postgres(?=:///\?)|depot(?=://[/~#]))://"
+)  # a service file says where the database is; a Depot may lie in a folder
 _SERVICES = (
     "wms+",
     "wfs+",
@@ -38,7 +40,7 @@ _SERVICES = (
     "geoservices+",
     f"{COPY}+",
 )  # before the scheme of a service's address
-_DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
+_DATABASES = ("postgresql", "postgres", "mariadb", "mysql", "depot")
 _ADDRESSES = ("http", "https", "s3", "gs", "az")
 
 

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.depot.postings.rights import LOCAL
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.folders import data_folder
 from brisk_atlas.core.system.scratch import ScratchFolder
@@ -37,7 +38,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.offering import OutletPreview
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
 
-BY = "local"  # who works on the folder itself
 TITLE = tr("Depot")
 REFRESH_MS = 2000
 EMPTY = (
@@ -266,21 +266,21 @@ class DepotView(QWidget):
             from brisk_atlas.core.record import read_document
 
             if wish.posting is not None:
-                return offer_outlets(store, wish.posting, wish.outlets, by=BY)
+                return offer_outlets(store, wish.posting, wish.outlets, by=LOCAL)
             if wish.record is not None:
                 record = read_document(wish.record).record
-                return offer_record(store, record, wish.title, wish.summary, wish.outlets, by=BY)
+                return offer_record(store, record, wish.title, wish.summary, wish.outlets, by=LOCAL)
             if wish.is_album:
                 with ScratchFolder() as folder:
                     page = folder / "album.html"
                     WriteAlbum(page).run(frozen)
-                    return offer_album(store, page, wish.title, wish.summary, wish.outlets, by=BY)
+                    return offer_album(store, page, wish.title, wish.summary, wish.outlets, by=LOCAL)
             layer = self.session.workspace.layer(wish.layer_id)
             flow = WorkspaceSources(self.session.workspace).flow(layer.id)
             if not isinstance(flow, RowFlow):
-                return offer_file(store, flow, wish.title, wish.summary, wish.outlets, by=BY)
+                return offer_file(store, flow, wish.title, wish.summary, wish.outlets, by=LOCAL)
             shapes = self.session.cache.part(layer.ref).facts.geometry_type or "Unknown"
-            return offer_rows(store, flow, wish.title, wish.summary, shapes, wish.outlets, by=BY)
+            return offer_rows(store, flow, wish.title, wish.summary, shapes, wish.outlets, by=LOCAL)
 
         def done(made: object) -> None:
             self._end_form()
@@ -356,9 +356,9 @@ class DepotView(QWidget):
 
         def work(store: DepotStore) -> None:
             if outlet:
-                store.close_outlet(outlet, by=BY)
+                store.close_outlet(outlet, by=LOCAL)
             else:
-                store.withdraw(posting, by=BY)
+                store.withdraw(posting, by=LOCAL)
 
         self._with_store(tr("Withdrawing"), work, lambda nothing: self.refresh())
 
@@ -380,7 +380,7 @@ class DepotView(QWidget):
             )
             self.refresh()
 
-        self._with_store(tr("Inviting"), lambda store: store.people.invite([circle], by=BY), done)
+        self._with_store(tr("Inviting"), lambda store: store.people.invite([circle], by=LOCAL), done)
 
     def shut(self) -> None:
         """Serve no longer, and close the store."""

@@ -394,9 +394,11 @@ class BatchView(QWidget):
         self._say(tr("Wrote {path}", path=path))
 
     def _open_written(self) -> None:
+        from brisk_atlas.core.handover.formats import opens
+
         rows = sorted({index.row() for index in self.table.selectedIndexes()})
         sources = [self.inputs[row] for row in rows] or self.inputs
         found = [each["path"] for source in sources if source in self.outcomes
-                 for each in self.outcomes[source].written]  # fmt: skip
+                 for each in self.outcomes[source].written if opens(each["path"])]  # fmt: skip
         if found:
             self.open_wanted.emit(found)

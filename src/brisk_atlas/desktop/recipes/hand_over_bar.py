@@ -111,11 +111,17 @@ class HandOverBar(QWidget):
                 self.say(tr("Cancelled; nothing was written."))
 
     def _done(self, runs: list[BranchRun]) -> None:
+        from brisk_atlas.core.handover.formats import opens
+
         files = [each for run in runs for each in run.written]
-        self.written = [str(each.path) for each in files if each.format != "record"]
-        self.say("\n".join(tr("Wrote {words} to {path}", words=each.words, path=each.path) for each in files))
-        self.open.show()
-        self.open.setFocus()
+        self.written = [str(each.path) for each in files if each.format != "record" and opens(str(each.path))]
+        lines = [tr("Wrote {words} to {path}", words=each.words, path=each.path) for each in files]
+        if not all(opens(str(each.path)) for each in files):
+            lines.append(tr("Who sees it is decided under Depot, at the top of this page."))
+        self.say("\n".join(lines))
+        self.open.setVisible(bool(self.written))
+        if self.written:
+            self.open.setFocus()
 
     def _failed(self, error: BaseException) -> None:
         from brisk_atlas.core.model import AtlasError

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -34,7 +35,6 @@ if TYPE_CHECKING:
 
 RECORD_WORDS = {"none": tr("without a record"), "beside": tr("record beside it"), "inside": tr("record inside it")}
 ZIP = ".zip"
-NEW_TABLE = "user@server/database#public"  # of which all is to be replaced
 
 
 class WriteForm(QWidget):
@@ -86,7 +86,7 @@ class WriteForm(QWidget):
         with_it.addWidget(self.record)
         with_it.addWidget(self.pack)
         with_it.addStretch(1)
-        form = QFormLayout()
+        self.rows = form = QFormLayout()
         form.setVerticalSpacing(8)
         form.setHorizontalSpacing(12)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
@@ -94,6 +94,7 @@ class WriteForm(QWidget):
         form.addRow(self.place, path_row)
         form.addRow(tr("Format"), self.format)
         form.addRow(tr("With it"), with_it)
+        self._with_it = with_it
         self.options.setVerticalSpacing(6)
         self.options.setHorizontalSpacing(12)
         column = QVBoxLayout(self)
@@ -122,9 +123,9 @@ class WriteForm(QWidget):
         self.show_outlook(None, "")
 
     def _formats(self) -> list[FileFormat | TableFormat]:
-        from brisk_atlas.core.handover.formats import TABLE_FORMATS, formats_of
+        from brisk_atlas.core.handover.formats import formats_of, table_formats
 
-        tables = [each for each in TABLE_FORMATS.values() if self._kind in each.kinds]
+        tables = [each for each in table_formats() if self._kind in each.kinds]
         return [*formats_of(self._kind), *tables] if self._kind is not None else []
 
     def chosen_format(self) -> FileFormat | TableFormat | None:
@@ -144,9 +145,6 @@ class WriteForm(QWidget):
             return None
 
     def _fill_formats(self) -> None:
-        from brisk_atlas.core.handover.formats import TableFormat
-
-        self.place.setText(tr("Table") if isinstance(self.chosen_format(), TableFormat) else tr("File"))
         self.format.clear()
         for each in self._formats():
             self.format.addItem(f"{each.name}   {''.join(each.endings[:1])}".strip(), each.name)
@@ -155,16 +153,19 @@ class WriteForm(QWidget):
         self._fill_options(chosen)
 
     def _fill_options(self, chosen: FileFormat | TableFormat | None) -> None:
+        from brisk_atlas.core.handover.formats import TableFormat
+
         while self.options.rowCount():
             self.options.removeRow(0)
         self._option_inputs = {}
         self.about.setText(chosen.about if chosen is not None else "")
+        self.place.setText(chosen.place if isinstance(chosen, TableFormat) else tr("File"))
         inside = self.record.findData("inside")
         item = self.record.model().item(inside)  # type: ignore[union-attr]
         item.setEnabled(chosen is not None and chosen.name == "GeoPackage")
         is_file = chosen is None or bool(chosen.endings)
-        for each in (self.browse, self.record, self.pack):
-            each.setEnabled(is_file)
+        self.browse.setEnabled(is_file)
+        self.rows.setRowVisible(self._with_it, is_file)  # no record goes with a table, and with a posting always
         given = self.settings.get("options", {})
         for option in chosen.options if chosen is not None else ():
             made = _option_input(option)
@@ -268,16 +269,18 @@ class WriteForm(QWidget):
 
     def _path_in(self, chosen: FileFormat | TableFormat, text: str) -> str:
         """Return where the same is written in another format: by its ending, or as a table of its name."""
+        from brisk_atlas.core.handover.formats import FileFormat
+
         if "://" in text:
-            text = str(self._folder / text.rpartition(".")[2])
+            text = str(self._folder / re.split(r"[#.]", text)[-1])
         elif chosen.endings and text.lower().endswith(ZIP):
             return text
         before = [e for each in self._formats() for e in (*each.endings, ZIP) if text.lower().endswith(e)]
         plain = text[: -len(max(before, key=len))] if before else text
-        if chosen.endings:
+        if isinstance(chosen, FileFormat):
             return plain + chosen.endings[0]
         self._folder = Path(text).parent
-        return f"{chosen.schemes[0]}://{NEW_TABLE}.{Path(plain).name}"
+        return f"{chosen.new}{Path(plain).name}"
 
     def _pack_chosen(self) -> None:
         chosen = self.chosen_format()

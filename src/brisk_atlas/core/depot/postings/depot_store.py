@@ -112,6 +112,17 @@ class DepotStore:
             self.people.note_in(database, by, "replace record", posting)
         return replace(before, record=record)
 
+    def replace_rows(self, posting: str, batches: Iterable[RowBatch], *, by: str) -> tuple[int, int]:
+        """Have a posting have other rows of the same fields from now on; its outlets stay, and each difference is an
+        edit of its history. Returns how many rows were added and deleted. Raises KeyError, BadRow."""
+        before = self.posting(posting)
+        if not before.has_rows:
+            raise NotAllowed("it is a file, and has no rows")
+        with self.database.changing() as database:
+            done = PostedRows(self.database, before).replace_all(database, batches, by)
+            self.people.note_in(database, by, "replace", posting)
+        return done
+
     def replace_file(self, posting: str, path: Path, *, by: str) -> Posting:
         """Have a posting be another file from now on; the one before stays in the store. Raises KeyError, OSError."""
         before = self.posting(posting)

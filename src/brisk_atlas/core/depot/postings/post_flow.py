@@ -30,15 +30,28 @@ def post_flow(
     record: str = "",
 ) -> Posting:  # fmt: skip
     """Post the rows of a flow; what is of no type of fields becomes text. Raises BadRow for what can't be held."""
+    fields = fields_of(flow)
+    shapes = geometry_type if flow.has_shapes else ""
+    wanted = Posting("", 0, title, owner, fields, flow.crs, shapes, summary, record)
+    return store.post_batches(wanted, _batches(flow, tuple(zip(fields, flow.fields))))
+
+
+def replace_by_flow(store: DepotStore, posting: Posting, flow: RowFlow, *, by: str) -> tuple[int, int]:
+    """Have a posting have the rows of a flow of the same fields from now on; returns how many were added and deleted.
+    Raises BadRow for what can't be held."""
+    sources = {field.name: source for field, source in zip(fields_of(flow), flow.fields)}
+    columns = tuple((field, sources[field.name]) for field in posting.fields)
+    return store.replace_rows(posting.id, _batches(flow, columns), by=by)
+
+
+def fields_of(flow: RowFlow) -> tuple[PostedField, ...]:
+    """Return the fields that a posting of a flow has."""
     names = [name.replace('"', "'") for name in unique_names(flow.fields)]
     units = dict(flow.units)
-    fields = tuple(
+    return tuple(
         PostedField(name, type_of(flow.schema.field(source).type), units.get(source, ""))
         for name, source in zip(names, flow.fields)
     )
-    shapes = geometry_type if flow.has_shapes else ""
-    wanted = Posting("", 0, title, owner, fields, flow.crs, shapes, summary, record)
-    return store.post_batches(wanted, _batches(flow, fields))
 
 
 def type_of(arrow: pa.DataType) -> FieldType:
@@ -46,9 +59,10 @@ def type_of(arrow: pa.DataType) -> FieldType:
     return next((found for is_one, found in TYPES if is_one(arrow)), FieldType.TEXT)
 
 
-def _batches(flow: RowFlow, fields: tuple[PostedField, ...]) -> Iterator[RowBatch]:
+def _batches(flow: RowFlow, sources: tuple[tuple[PostedField, str], ...]) -> Iterator[RowBatch]:
+    """Yield rows; `sources` are the fields of the posting, each with that of the flow."""
     for batch in flow.batches():
-        columns = [_plain(batch.column(source), field.type) for field, source in zip(fields, flow.fields)]
+        columns = [_plain(batch.column(source), field.type) for field, source in sources]
         shapes = batch.column(GEOMETRY).to_pylist() if flow.has_shapes else [None] * batch.num_rows
         yield RowBatch(list(zip(*columns)) if columns else [()] * batch.num_rows, shapes)
 

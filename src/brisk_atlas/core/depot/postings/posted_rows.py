@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import secrets
 from collections.abc import Iterable, Iterator, Mapping
@@ -144,6 +145,11 @@ def new_names(count: int) -> list[str]:
     return [text[begin : begin + width] for begin in range(0, width * count, width)]
 
 
+def _digest(values: tuple[Value, ...], wkb: bytes | None) -> bytes:
+    """Return what tells a row from others by what is in it."""
+    return hashlib.blake2b(repr((values, wkb)).encode("utf-8", "surrogatepass"), digest_size=16).digest()
+
+
 def _is_finite(number: float) -> bool:
     return number - number == 0.0
 
@@ -233,6 +239,28 @@ class PostedRows:
             numbers, bounds = (np.concatenate(each) for each in zip(*places)) if places else (NO_NUMBERS, NO_BOUNDS)
             self.store.places.fill(database, self.posting, numbers, bounds)
         return count
+
+    def replace_all(self, database: StoreConnection, batches: Iterable[RowBatch], account: str) -> tuple[int, int]:
+        """Have these rows from now on, each difference an edit: what is there just so stays, so that whoever follows
+        changes hears of the others alone. Returns how many were added and deleted. Raises BadRow."""
+        there = dict[bytes, list[str]]()
+        for row in self.all_rows():
+            there.setdefault(_digest(tuple(row.values.values()), row.wkb), []).append(row.name)
+        fields, coming = [field.name for field in self.posting.fields], list[tuple[dict[str, Any], bytes | None]]()
+        for batch in batches:
+            shapes, _ = checked_shapes(self.posting, batch.shapes)
+            for values, wkb in zip(batch.values, shapes):
+                alike = there.get(_digest(values, wkb))
+                if alike:
+                    alike.pop(0)
+                else:
+                    coming.append((dict(zip(fields, values)), wkb))
+        gone = [name for names in there.values() for name in names]
+        for name in gone:
+            self.delete(database, name, account)
+        for given, wkb in coming:
+            self.add(database, given, wkb, account)
+        return len(coming), len(gone)
 
     def _new(self, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
         made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)

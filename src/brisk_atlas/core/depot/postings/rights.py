@@ -8,6 +8,7 @@ from enum import StrEnum
 from brisk_atlas.core.model.language import tr, untranslated
 
 EVERYBODY = "everybody"  # the circle of all, with or without an account
+LOCAL = "local"  # the account of who works on the store itself
 
 
 class Right(StrEnum):

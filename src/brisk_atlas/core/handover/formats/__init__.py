@@ -5,12 +5,12 @@ from __future__ import annotations
 from importlib import import_module
 
 from .format import FORMATS, FileFormat, Loss, WrittenFile, format_for, formats_of
-from .table_format import TABLE_FORMATS, TableFormat, table_format_of, table_in
+from .table_format import TableFormat, opens, table_format_of, table_formats, table_in
 
 for _family in ("features", "geoparquet", "tables", "drawings", "tiles", "grids", "clouds", "copc"):
     import_module(f"{__name__}.{_family}")
 
 __all__ = [
-    "FORMATS", "TABLE_FORMATS", "FileFormat", "Loss", "TableFormat", "WrittenFile", "format_for", "formats_of",
-    "table_format_of", "table_in",
+    "FORMATS", "FileFormat", "Loss", "TableFormat", "WrittenFile", "format_for", "formats_of",
+    "opens", "table_format_of", "table_formats", "table_in",
 ]  # fmt: skip

@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import shapely
 
+from brisk_atlas.core import read
 from brisk_atlas.core.connect.mariadb import ask, quoted, speaks_mariadb, writing
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
@@ -19,6 +20,7 @@ from brisk_atlas.core.model.language import tr
 
 from ..flows import GEOMETRY, Flow, RowFlow
 from ..geometry_column import is_nothing, shapes_of
+from ..record_handed import RecordPlan
 from ..row_facts import TYPES as TYPE_NAMES
 from ..row_facts import RowFacts
 from ..step import StepContext
@@ -42,9 +44,9 @@ TYPES = (
 
 def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
-    report: Report,
+    report: Report, plan: RecordPlan,
 ) -> None:  # fmt: skip
-    """Write rows to a table. Raises CannotRead, CannotWrite."""
+    """Write rows to a table, which has no record. Raises CannotRead, CannotWrite."""
     if not speaks_mariadb(ref.place):
         raise CannotWrite(
             ref, tr("the server is not MariaDB, and stores geometry otherwise"), tr("Write a file instead.")
@@ -177,6 +179,11 @@ def _plane_shapes(table: pa.Table, context: StepContext) -> list[bytes | None]:
     if (nothing & ~shapely.is_missing(shapes)).any():
         context.warn(tr("empty geometry becomes missing"))
     return list(shapely.to_wkb(np.where(nothing, None, shapes)))
+
+
+def is_there(ref: DataRef) -> bool:
+    """Return whether there is such a table. Raises AtlasError."""
+    return bool(read.open(ref).parts)
 
 
 def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:

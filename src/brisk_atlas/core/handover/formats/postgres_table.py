@@ -10,6 +10,7 @@ import pyarrow as pa
 import shapely
 from psycopg import sql
 
+from brisk_atlas.core import read
 from brisk_atlas.core.connect.arrow_links import arrow_writing
 from brisk_atlas.core.connect.postgres import ask
 from brisk_atlas.core.connect.table_names import names_in
@@ -18,6 +19,7 @@ from brisk_atlas.core.model.language import tr
 
 from ..flows import GEOMETRY, Flow, RowFlow
 from ..geometry_column import shapes_of
+from ..record_handed import RecordPlan
 from ..row_facts import TYPES as TYPE_NAMES
 from ..row_facts import RowFacts
 from ..step import StepContext
@@ -45,9 +47,9 @@ TYPES = (  # of Arrow: what it is sent as, and the column
 
 def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
-    report: Report,
+    report: Report, plan: RecordPlan,
 ) -> None:  # fmt: skip
-    """Write rows to a table. Rows that are added go through a table of the transaction's own, so
+    """Write rows to a table, which has no record. Rows that are added go through a table of the transaction's own, so
     that the server turns their types into those of the table. Raises CannotRead, CannotWrite."""
     schema, table = names_in(ref)
     names = cut_names(flow.fields, NAME_BYTES)
@@ -196,6 +198,11 @@ def _plain(name: str) -> str:
 
 def _run(cursor: dbapi.Cursor, text: LiteralString, *parts: sql.Composable) -> None:
     cursor.execute(sql.SQL(text).format(*parts).as_string(None))
+
+
+def is_there(ref: DataRef) -> bool:
+    """Return whether there is such a table. Raises AtlasError."""
+    return bool(read.open(ref).parts)
 
 
 def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:

@@ -25,7 +25,7 @@ from ..formats import FileFormat, Loss, TableFormat, WrittenFile, format_for, fo
 from ..formats.reading_back import check_written
 from ..package import write_package
 from ..record_handed import RecordPlan, put_beside, put_inside, record_of_piece
-from ..row_facts import MULTI_OF, promoted, with_facts
+from ..row_facts import MULTI_OF, RowFacts, promoted, with_facts
 from ..step import PLACED, Step, StepContext, step
 
 Report = Callable[[float, str], None]
@@ -39,7 +39,8 @@ SIGNS = re.compile(r"[^\w .()+-]+")
 @dataclass(frozen=True)
 class WriteStep(Step):
     """Write the data to a file; its ending says the format, unless that is named. A file that is there is replaced. Or
-    write rows to a table of a database, by an address that ends with #schema.table."""
+    write rows to a table of a database, by an address that ends with #schema.table, or the data into a Depot, by
+    depot://FOLDER#TITLE."""
 
     word: ClassVar = "write"
     label: ClassVar = tr("Write")
@@ -101,6 +102,8 @@ class WriteStep(Step):
             raise self.refused(
                 tr("a {kind} is not written to a table of a database", kind=flow.kind), tr("Write a file.")
             )
+        if self.table is not None and isinstance(flow, PointFlow) and flow.tile_size > 0:
+            raise self.refused(tr("tiles of points go to files"), tr("Leave out the step that makes them."))
         if self.table is not None and isinstance(flow, RowFlow) and flow.parted:
             raise self.refused(tr("rows that are parted go to files"), tr("Leave out the step that parts them."))
         if self.record not in RECORDS:
@@ -108,14 +111,16 @@ class WriteStep(Step):
                 tr("a record is not put {record}", record=self.record),
                 tr("It is one of {records}.", records=", ".join(RECORDS)),
             )
-        if self.record != "none" and self.table is not None:
+        if self.record != "none" and isinstance(format_, TableFormat) and not format_.has_record:
             raise self.refused(tr("no record goes with a table"), tr("Write the record to a file by itself."))
         if self.record == "inside" and format_.name != "GeoPackage":
             raise self.refused(tr("a file of {name} has no record inside", name=format_.name), tr("Choose beside."))
 
     def check_record(self, plan: RecordPlan) -> None:
         """Raise BadStep where steps make a record that is not written."""
-        if plan.edits and self.record == "none" and not self.is_package:
+        table = self.table
+        always = self.is_package if table is None else table_format_of(table).has_record
+        if plan.edits and self.record == "none" and not always:
             raise self.refused(
                 tr("the record that the steps make goes nowhere"), tr("Choose a record beside or inside.")
             )
@@ -140,7 +145,7 @@ class WriteStep(Step):
             context.warn(loss.text)
         table = self.table
         if table is not None:
-            return [self._into_table(flow, table, context, report)]
+            return [self._into_table(flow, table, context, report, plan)]
         written = []
         for path, part in self._parts(flow, context):
             try:
@@ -151,17 +156,23 @@ class WriteStep(Step):
             written += one(part, path, context, report, plan)[0]
         return written
 
-    def _into_table(self, flow: Flow, table: DataRef, context: StepContext, report: Report) -> WrittenFile:
-        """Write rows to a table of a database."""
-        assert isinstance(flow, RowFlow)
+    def _into_table(
+        self, flow: Flow, table: DataRef, context: StepContext, report: Report, plan: RecordPlan
+    ) -> WrittenFile:
+        """Write rows to a table of a database, or what there is to another place."""
         format_ = table_format_of(table)
+        options = format_.chosen(self.options)
         report(0.05, tr("computing"))
+        if not isinstance(flow, RowFlow):
+            format_.writer.write(flow, RowFacts(), table, self.append, options, context, report, plan)
+            report(1.0, tr("written"))
+            return WrittenFile(table, format_.name, amount_of(flow), words_of(flow, amount_of(flow)))
         flow, facts = with_facts(flow, context.scratch, context.check)
         if not facts.count and not self.empty:
             raise CannotWrite(table, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
         if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
             flow = promoted(flow, facts.common)
-        format_.writer.write(flow, facts, table, self.append, format_.chosen(self.options), context, report)
+        format_.writer.write(flow, facts, table, self.append, options, context, report, plan)
         report(1.0, tr("written"))
         return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
 
@@ -257,6 +268,11 @@ def _reasoned(path: Path) -> Iterator[None]:
         if type(error).__name__ not in PANICS:
             raise
         raise reason_of(error, path) from error
+
+
+def amount_of(flow: GridFlow | PointFlow) -> int:
+    """Return how many cells or points there are; 0 where that is not known."""
+    return flow.lattice.columns * flow.lattice.rows if isinstance(flow, GridFlow) else flow.count or 0
 
 
 def words_of(flow: Flow, count: int) -> str:
