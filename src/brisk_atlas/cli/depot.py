@@ -143,9 +143,11 @@ def main(arguments: list[str]) -> int:
     except (AtlasError, BadAccount, BadOutlet, BadRow, NotAllowed, UndoConflict, ValueError) as error:
         print(" ".join(str(error).split()), file=sys.stderr)
     except RowGone as error:
-        print(f"There is no edit {error.args[0]}. `depot history` prints what there is.", file=sys.stderr)
+        print(tr("There is no edit {number}. `depot history` prints what there is.", number=error.args[0]),
+              file=sys.stderr)  # fmt: skip
     except KeyError as error:
-        print(f"There is no {error.args[0]} in this Depot. `depot list` prints what there is.", file=sys.stderr)
+        print(tr("There is no {name} in this Depot. `depot list` prints what there is.", name=error.args[0]),
+              file=sys.stderr)  # fmt: skip
     return 1
 
 
@@ -159,12 +161,13 @@ def _place(asked: argparse.Namespace) -> Path | StoreDatabase:
 
 
 def _serve(store: DepotStore, asked: argparse.Namespace) -> int:
+    from brisk_atlas.core.depot.served_addresses import address_lines
     from brisk_atlas.core.depot.serving import postings_server
 
     base = f"{'https' if asked.certificate else 'http'}://{asked.host}:{asked.port}"
-    if store.people.is_new():
-        print(f"For the owner, once: {base}/join/{store.people.invite(by=LOCAL, owner=True)}", flush=True)
-    print(f"OGC API: {base}/", flush=True)
+    secret = store.people.invite(by=LOCAL, owner=True) if store.people.is_new() else ""
+    for line in address_lines(base, secret):
+        print(line, flush=True)
     postings_server(
         store, asked.title, asked.host, asked.port, certificate=asked.certificate, key=asked.key,
         allowed=asked.allow_origin, openid=_provider(asked),
@@ -259,7 +262,7 @@ def _replace(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _history(store: DepotStore, asked: argparse.Namespace) -> int:
     for edit in store.rows(asked.posting).last_edits(asked.last)[::-1]:
-        undone = f", takes back {edit.undoes}" if edit.undoes is not None else ""
+        undone = tr(", takes back {number}", number=edit.undoes) if edit.undoes is not None else ""
         print(f"{edit.number}  {edit.at}  {edit.account or '-'}  {edit.deed} {edit.row}{undone}")
     return 0
 
@@ -276,7 +279,7 @@ def _circle(store: DepotStore, asked: argparse.Namespace) -> int:
         store.people.put_into(asked.circle, account, by=LOCAL)
     for account in asked.remove:
         store.people.take_out_of(asked.circle, account, by=LOCAL)
-    print(", ".join(store.people.circles().get(asked.circle, [])) or "nobody")
+    print(", ".join(store.people.circles().get(asked.circle, [])) or tr("nobody"))
     return 0
 
 
@@ -349,16 +352,17 @@ def _invite(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
-        kind = posting.file or posting.geometry_type or ("record" if posting.is_record else "table")
-        print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
+        kind = posting.file or posting.geometry_type or (tr("record") if posting.is_record else tr("table"))
+        print(tr("{name}: {title}, {kind}, {count:,} fields, {crs}", name=posting.id, title=posting.title, kind=kind,
+                 count=len(posting.fields), crs=posting.crs or tr("no CRS")))  # fmt: skip
         load = store.load.a_minute()
         for outlet in store.outlets:
             if outlet.posting == posting.id:
-                given = "; ".join(f"{circle} may {', '.join(sorted(rights))}" for circle, rights in outlet.rights)
-                print(
-                    f"  {outlet.id}: {outlet.title}, {len(outlet.fields)} fields; {given}; "
-                    f"{load.get(outlet.id, 0.0):.1f} questions a minute"
-                )
+                given = "; ".join(tr("{circle} may {rights}", circle=circle, rights=", ".join(sorted(rights)))
+                                  for circle, rights in outlet.rights)  # fmt: skip
+                print(tr("  {name}: {title}, {count:,} fields; {given}; {load:.1f} questions a minute", name=outlet.id,
+                         title=outlet.title, count=len(outlet.fields), given=given,
+                         load=load.get(outlet.id, 0.0)))  # fmt: skip
     return 0
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 
+from brisk_atlas.core.depot.served_addresses import address_in
 from brisk_atlas.core.model.language import tr
 
 PORT = 8720
@@ -51,10 +52,10 @@ class DepotService(QObject):
     def _read(self) -> None:
         assert self._process is not None
         while self._process.canReadLine():
-            words, _, address = self._process.readLine().data().decode("utf-8", "replace").strip().rpartition(": ")
-            if words.startswith("For the owner"):
+            address, is_owners = address_in(self._process.readLine().data().decode("utf-8", "replace"))
+            if is_owners:
                 self.join = address
-            elif words == "OGC API":
+            elif address:
                 self.address = address
                 self.changed.emit()
 
