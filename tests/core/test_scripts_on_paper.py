@@ -199,6 +199,18 @@ def test_letters_that_no_shipped_font_has_are_from_the_machine(machine):
     assert {ord(each) for each in HAN} <= TTFont(io.BytesIO(b64decode(data))).getBestCmap().keys()
 
 
+@pytest.mark.parametrize("damage", [lambda path: path.unlink(), lambda path: path.write_bytes(b"font" * 99),
+                                    lambda path: path.write_bytes(path.read_bytes()[:300])])  # fmt: skip
+def test_a_font_that_is_damaged_or_gone_is_passed_over(machine, tmp_path, damage):
+    machine(HAN)
+    forget()
+    assert len(font_files.machine_fonts()) == 1  # which is known before it goes
+    damage(tmp_path / "fonts" / "made.otf")
+    font_files.opened.cache_clear()
+    font_files.advances.cache_clear()
+    assert shaped(HAN).missing == "".join(sorted(HAN)) and letter_paths(HAN, 1.0)
+
+
 def page_with(text, kind=BlockKind.TITLE):
     block = PaperBlock("title", kind, 10.0, 10.0, 80.0, 10.0, text=text, size=14.0)
     return PaperContent(Paper(PaperSize.A4, True, 1000.0, (block,)), {}, pages=(PaperPage("", (0.0, 0.0), 1000.0),))

@@ -60,7 +60,7 @@ def other_font(character: str) -> FontFile | None:
     found = next((font for font in shipped if code in advances(font)), None)
     if found is not None:
         return found
-    return next((each.font for each in machine_fonts() if each.has(code) and _has_outlines(each.font)), None)
+    return next((each.font for each in machine_fonts() if each.has(code) and _can_draw(each.font, code)), None)
 
 
 class MachineFont(NamedTuple):
@@ -97,5 +97,12 @@ def _machine_font(line: str) -> MachineFont:
     return MachineFont(FontFile(Path(path), in_file), firsts, lasts)
 
 
-def _has_outlines(font: FontFile) -> bool:
-    return not OUTLINE_TABLES.isdisjoint(opened(font).face.table_tags)
+def _can_draw(font: FontFile, code: int) -> bool:
+    """Return whether a font of the machine has outlines of a letter: it may be one of pictures, damaged, or gone."""
+    import uharfbuzz
+
+    try:
+        return not OUTLINE_TABLES.isdisjoint(opened(font).face.table_tags) and code in advances(font)
+    except uharfbuzz.HarfBuzzError as error:
+        log.info("the font %s is not used on paper: %s", font.path, error)
+        return False
