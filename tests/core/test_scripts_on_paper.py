@@ -31,9 +31,12 @@ from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperBlock, PaperSiz
 from brisk_atlas.core.paper.lettering import broken, letter_paths, shortened, text_width
 from brisk_atlas.core.paper.paper_page import PaperContent, PaperPage, draw_page
 from brisk_atlas.core.paper.pdf_surface import PdfSurface, pdf_canvas
+from brisk_atlas.core.paper.pixel_letters import write_on
 from brisk_atlas.core.paper.pixel_surface import PixelSurface
 from brisk_atlas.core.paper.shaping import is_plain, shaped
 from brisk_atlas.core.paper.svg_surface import SvgSurface
+from brisk_atlas.core.relief.caption import captioned
+from brisk_atlas.core.relief.eye import Eye
 from browser import browser, needs_browser
 
 ARABIC, HEBREW, HINDI, THAI = "خليج هارو", "הר סריק", "हैरो खाड़ी", "อ่าวแฮร์โรว์"
@@ -256,3 +259,17 @@ def test_plain_lines_are_as_wide_as_the_writer_of_pdf_has_them():
     for line in ("Ľubomír & Żaneta", "Ωμέγα", "лава"):
         assert is_plain(line, "sans") and text_width(line, 9.0) == pytest.approx(stringWidth(line, "sans", 9.0))
     assert not any(is_plain(line, "sans") for line in LINES)
+
+
+def test_letters_on_a_picture_of_pixels_stand_where_they_are_asked():
+    """As captions of reliefs and legends of services have them."""
+    for line in (*LINES, "Harrow Bay"):
+        image = np.zeros((40, 300, 4), np.uint8)
+        write_on(image, line, 20.0, 30.0, 20.0, "#FF0000")
+        rows, cols = np.nonzero(image[..., 3] > 127)
+        assert abs(cols.min() - 20) <= 3 and cols.max() - 20 == pytest.approx(text_width(line, 20.0), abs=4)
+        assert 5 <= rows.min() < 20 and rows.max() < 40
+        assert (image[..., 1:3] == 0).all() and (image[..., 0] == image[..., 3]).all()  # premultiplied
+    strip = captioned(np.zeros((100, 1280, 4), np.uint8), ARABIC, Eye(), 2000.0)[100:]
+    dark = np.flatnonzero((strip[:40, :400, :3].max(axis=2) < 128).any(axis=0))
+    assert np.ptp(dark) == pytest.approx(text_width(ARABIC, 20.0), abs=5)

@@ -5,16 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from brisk_atlas.core.draw.ramps import ramp
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.paper.lettering import shortened, text_width
+from brisk_atlas.core.paper.pixel_letters import write_on
 
 from .offers import Depot
 
-WIDTH_PX, LINE_PX, EDGE_PX, RAMP_PX = 176, 18, 4, 12
-INK = "#1D2A35"
+WIDTH_PX, LINE_PX, EDGE_PX, RAMP_PX, LETTERS_PX = 176, 18, 4, 12, 13
 
 
 def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
@@ -27,10 +28,10 @@ def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
     entries = () if legend.ramp else legend.entries
     lines = bool(legend.title) + len(entries) + (2 if legend.ramp else 0)
     picture = Image.new("RGBA", (WIDTH_PX, max(1, lines) * LINE_PX + 2 * EDGE_PX))
-    pen, font, top = ImageDraw.Draw(picture), ImageFont.load_default(12), EDGE_PX
+    pen, texts, top = ImageDraw.Draw(picture), list[tuple[str, float, float]](), EDGE_PX
     if legend.title:
         unit = f", {legend.unit}" if legend.unit else ""
-        pen.text((EDGE_PX, top + 1), f"{legend.title}{unit}", INK, font)
+        texts.append((f"{legend.title}{unit}", EDGE_PX, top))
         top += LINE_PX
     for number, (colour, text) in enumerate(entries):
         if number < len(legend.swatches):
@@ -39,7 +40,7 @@ def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
             picture.paste(swatch, (EDGE_PX, top + 1), swatch)
         else:
             pen.rectangle((EDGE_PX, top + 2, EDGE_PX + 21, top + 14), colour)
-        pen.text((EDGE_PX + 28, top + 1), legend.name_of(text), INK, font)
+        texts.append((legend.name_of(text), EDGE_PX + 28, top))
         top += LINE_PX
     if legend.ramp:
         across = WIDTH_PX - 2 * EDGE_PX
@@ -47,8 +48,12 @@ def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
         picture.paste(strip, (EDGE_PX, top + 2))
         top += LINE_PX
         low, high = (number_text(float(f"{value:.4g}")) for value in (legend.low, legend.high))
-        pen.text((EDGE_PX, top + 1), low, INK, font)
-        pen.text((WIDTH_PX - EDGE_PX, top + 1), high, INK, font, anchor="ra")
+        texts.append((low, EDGE_PX, top))
+        texts.append((high, WIDTH_PX - EDGE_PX - text_width(high, LETTERS_PX), top))
     pixels = np.asarray(picture)
     alpha = pixels[..., 3:].astype(np.uint16)
-    return np.dstack([(pixels[..., :3] * alpha // 255).astype(np.uint8), pixels[..., 3]])
+    made = np.dstack([(pixels[..., :3] * alpha // 255).astype(np.uint8), pixels[..., 3]])
+    for text, left, above in texts:
+        shown = shortened(text, LETTERS_PX, WIDTH_PX - EDGE_PX - left)
+        write_on(made, shown, left, above + LETTERS_PX, LETTERS_PX)
+    return made

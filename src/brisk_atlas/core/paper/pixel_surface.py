@@ -11,17 +11,13 @@ import numpy as np
 
 from brisk_atlas.core.draw.composite import lay_picture
 from brisk_atlas.core.draw.frame import BLENDS
-from brisk_atlas.core.draw.ink import NO_INK
 from brisk_atlas.core.draw.kernels.pixels import blend as blend_pixels
 from brisk_atlas.core.draw.outlines import Outlined, Outlines, Pen, Stamps
-from brisk_atlas.core.draw.vector import draw_shapes, ink_of
-from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import Blend, VectorStyle
-from brisk_atlas.core.model.shapes import LINE, POLYGON, Shapes, bounds_of
-from brisk_atlas.core.read.shape_index import index_of
+from brisk_atlas.core.model import Blend
 
 from .box import INCH_MM, PageBox
 from .lettering import letter_paths
+from .pixel_letters import draw_outlines
 from .shaping import missing_letters
 from .surface import INK, Halo
 
@@ -59,24 +55,7 @@ class PixelSurface:
         for each in outlined:
             outlines = _stamped(each) if isinstance(each, Stamps) else each
             if len(outlines.xy):
-                self._draw(outlines, scale, at)
-
-    def _draw(self, outlines: Outlines, scale: float, at: tuple[float, float]) -> None:
-        image = self._stack[-1].image
-        xy = (outlines.xy * scale + at) * (1.0, -1.0)
-        starts, of = np.asarray(outlines.path_starts, np.int64), np.asarray(outlines.shape_starts, np.int64)
-        if outlines.closed:
-            xy, starts = _ended_where_begun(xy, starts)
-        kinds = np.full(len(starts) - 1, POLYGON if outlines.closed else LINE, np.uint8)
-        index = index_of(Shapes(xy, None, starts, kinds, of, bounds_of(xy, starts, of)))
-        features = np.arange(len(of) - 1)
-        pen = outlines.pen or Pen(INK, 0.0)
-        inks = [np.full(len(features), ink_of(colour) if colour else NO_INK) for colour in (outlines.fill, pen.colour)]
-        bodies, lines = inks if outlines.closed else (inks[1], inks[1])
-        style = VectorStyle(join=pen.join, cap=pen.cap, dash=tuple(each * scale for each in pen.dash))
-        halves = np.full(len(features), pen.width * scale / 2, np.float32)
-        view = View(image.shape[1] / 2, -image.shape[0] / 2, 1.0, image.shape[1], image.shape[0])
-        draw_shapes(image, index, features, bodies, lines, halves, style, view)
+                draw_outlines(part.image, outlines, scale, at)
 
     def picture(self, image: np.ndarray, box: PageBox) -> None:
         from PIL import Image
@@ -147,10 +126,3 @@ def _stamped(stamps: Stamps) -> Outlines:
     count, corners = len(stamps.xy), len(stamps.outline)
     xy = (stamps.xy[:, None] + stamps.outline[None]).reshape(-1, 2)
     return Outlines(xy, np.arange(count + 1) * corners, np.arange(count + 1), True, stamps.fill, stamps.pen)
-
-
-def _ended_where_begun(xy: np.ndarray, starts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return rings that end in the vertex that they begin with."""
-    firsts, ends = starts[:-1], starts[1:]
-    made = np.insert(xy, ends, xy[firsts], axis=0)
-    return made, starts + np.arange(len(starts))

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
 
+from brisk_atlas.core.draw.outlines import Outlines, Pen
 from brisk_atlas.core.draw.overlays import bar_for
 from brisk_atlas.core.model.language import tr
+from brisk_atlas.core.paper.lettering import shortened, text_width
+from brisk_atlas.core.paper.pixel_letters import draw_outlines, write_on
+from brisk_atlas.core.paper.surface import INK, QUIET
 
 from .eye import Eye
 
-FONTS = Path(__file__).parents[2] / "fonts"
-PAPER, INK, QUIET = (255, 253, 248), (29, 42, 53), (95, 107, 115)
+PAPER = 255, 253, 248
 WIDTH = 1280  # of a picture for which the sizes below are meant
 CAPTION_PX, NOTE_PX, RIM_PX, BAR_PX = 20, 14, 16, 180
 
@@ -36,23 +36,23 @@ def captioned(image: np.ndarray, caption: str, eye: Eye, away: float, heights: s
     note = f"{heights}; {note}" if heights else f"{note[0].upper()}{note[1:]}"
     lines = [(text, px, ink) for text, px, ink in ((caption, CAPTION_PX, INK), (note, NOTE_PX, QUIET)) if text]
     high = 2 * rim + sum(round(px * 1.4 * size) for _, px, _ in lines)
-    strip = Image.new("RGBA", (cols, high), (*PAPER, 255))
-    drawn = ImageDraw.Draw(strip)
+    strip = np.empty((high, cols, 4), np.uint8)
+    strip[:] = (*PAPER, 255)
     bar = bar_for(away * eye.pixel(rows), BAR_PX * size)
     room = cols - 3 * rim - (bar[0] if bar is not None else 0)
     top = rim
     for text, px, ink in lines:
-        font = ImageFont.truetype(FONTS / "SourceSans3-Regular.ttf", round(px * size))
-        shown = text
-        while drawn.textlength(shown, font) > room and len(shown) > 1:
-            shown = shown[:-2].rstrip() + "…"
-        drawn.text((rim, top), shown, ink, font)
+        letters = px * size
+        write_on(strip, shortened(text, letters, room), rim, top + letters, letters, ink)
         top += round(px * 1.4 * size)
     if bar is not None:
-        wide, words = bar
-        font = ImageFont.truetype(FONTS / "SourceSans3-Regular.ttf", round(NOTE_PX * size))
-        right, foot = cols - rim, high - rim
-        ends = [(right - wide, foot - 6 * size), (right - wide, foot), (right, foot), (right, foot - 6 * size)]
-        drawn.line(ends, INK, max(1, round(1.5 * size)))
-        drawn.text((right, foot - 8 * size), f"{words} in the middle", INK, font, anchor="rs")
-    return np.concatenate([image, np.asarray(strip)])
+        wide, length = bar
+        right, foot = cols - rim, high - rim - 0.5  # through the middles of pixels
+        ends = np.array(
+            [(right - wide, foot - 6 * size), (right - wide, foot), (right, foot), (right, foot - 6 * size)]
+        )
+        pen = Pen(INK, max(1.0, float(round(1.5 * size))), "mitre", "flat")
+        draw_outlines(strip, Outlines(ends, np.array([0, 4]), np.array([0, 1]), False, None, pen))
+        words, letters = tr("{length} in the middle", length=length), NOTE_PX * size
+        write_on(strip, words, right - text_width(words, letters), foot - 8 * size, letters, INK)
+    return np.concatenate([image, strip])
