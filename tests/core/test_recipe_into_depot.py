@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas import cli, demo
+from brisk_atlas.core import read
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet_changes import changes_since
 from brisk_atlas.core.depot.postings.posted_rows import PostedRows, RowBatch
@@ -123,6 +124,8 @@ def test_refusals_say_what_to_do(depot, home, tmp_path):
     with pytest.raises(CannotRead, match="there is no Depot in it"):
         into(tmp_path / "none", "Lava")
     assert not (tmp_path / "none").exists()
+    with pytest.raises(CannotRead, match=r"through its outlets[\s\S]*Serve it"):
+        read.open(DataRef.parse(f"depot://{depot}#Lava"))
     with pytest.raises(AtlasError, match="names no layer"):
         into(depot, "")
     with pytest.raises(AtlasError, match="nothing can be added"):

@@ -77,7 +77,7 @@ def is_asked(ref: DataRef) -> bool:
 
 def connector_for(ref: DataRef) -> Connector:
     """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
-    scheme = ref.place.partition("://")[0]
+    scheme = _scheme(ref)
     match ref.kind:
         case PlaceKind.SERVICE:
             home = ref.protocol if ref.protocol in SERVICES else None
@@ -87,6 +87,12 @@ def connector_for(ref: DataRef) -> Connector:
             home = ADDRESSES.get(scheme)
         case _:
             home = _HOMES.get(ref.kind)
+    if home is None and scheme == "depot":
+        raise CannotRead(
+            ref,
+            tr("what a Depot holds is read through its outlets"),
+            tr("Serve it on Hand over, Depot, and open the address of the outlet."),
+        )
     if home is None:
         raise CannotRead(
             ref,
@@ -104,7 +110,11 @@ def is_listed(ref: DataRef) -> bool:
         return not ref.inner and ref.protocol != "xyz"
     if ref.kind is PlaceKind.ADDRESS:
         return ref.place.partition("?")[0].endswith("/")
-    return ref.kind is PlaceKind.TABLE and not names_in(ref)[1]
+    return ref.kind is PlaceKind.TABLE and _scheme(ref) in DATABASES and not names_in(ref)[1]
+
+
+def _scheme(ref: DataRef) -> str:
+    return ref.place.partition("://")[0]
 
 
 def localise(ref: DataRef) -> DataRef:

@@ -13,6 +13,7 @@ from importlib import import_module
 from pathlib import Path
 
 from brisk_atlas.core.connect import fingerprint, localise
+from brisk_atlas.core.connect.connector import connector_for
 from brisk_atlas.core.connect.copies import copy_folder
 from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
@@ -254,6 +255,7 @@ def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTION
         if ref.kind is PlaceKind.SERVICE:
             return _late("service")(ref, reading)
         if ref.kind is PlaceKind.TABLE:
+            connector_for(ref)  # which says why nothing reaches it
             return _late("mariadb" if ref.place.startswith(("mariadb", "mysql")) else "database")(ref, reading)
         ref = _one_dataset(ref)
         try:
