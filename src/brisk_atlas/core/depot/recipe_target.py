@@ -99,10 +99,15 @@ def _is_text(flow: RowFlow, name: str) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_null(kind))
 
 
+def folder_of(ref: DataRef) -> Path:
+    """Return the folder of the Depot that an address names."""
+    stated = ref.place.removeprefix(f"{SCHEME}://")
+    return Path(stated).expanduser() if stated else data_folder(SCHEME)
+
+
 def _opened(ref: DataRef) -> DepotStore:
     """Return the store of a Depot that there is. Raises CannotRead."""
-    stated = ref.place.removeprefix(f"{SCHEME}://")
-    folder = Path(stated).expanduser() if stated else data_folder(SCHEME)
+    folder = folder_of(ref)
     if not (folder / FILE).is_file():
         raise CannotRead(
             folder, tr("there is no Depot in it"), tr("Begin one on Hand over, Depot, or name another folder.")

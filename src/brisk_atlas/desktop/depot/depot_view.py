@@ -37,6 +37,7 @@ from .postings_tree import ListedPosting, PostingsTree
 if TYPE_CHECKING:
     from brisk_atlas.core.depot.offering import OutletPreview
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
+    from brisk_atlas.core.model import DataRef
 
 TITLE = tr("Depot")
 REFRESH_MS = 2000
@@ -184,6 +185,17 @@ class DepotView(QWidget):
             self.listed = listed
             self.tree.show_postings(listed)
         self._show_detail()
+
+    def show_posting(self, posted: DataRef) -> None:
+        """Choose what was posted; of another folder only where none is served."""
+        from brisk_atlas.core.depot.recipe_target import folder_of
+
+        folder = folder_of(posted)
+        if folder != self.folder and self.service.begun:
+            return
+        self.tree.want(posted.inner)  # which is listed anew as it is shown
+        if folder != self.folder:
+            self.use_folder(folder)
 
     def _choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, tr("Folder of the Depot"), str(self.folder.parent))

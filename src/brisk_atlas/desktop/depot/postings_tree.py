@@ -52,6 +52,12 @@ class PostingsTree(QTreeWidget):
         for column in (1, 2):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         self.currentItemChanged.connect(lambda now, before: self.chosen.emit())
+        self._wanted = ""  # the title that is to be chosen once it is shown
+
+    def want(self, title: str) -> None:
+        """Choose a posting by its title, now or once it is shown."""
+        self._wanted = title
+        self._choose(self.current)
 
     def show_postings(self, listed: Sequence[ListedPosting]) -> None:
         """Show what there is; the current line stays, where it is still there."""
@@ -78,6 +84,9 @@ class PostingsTree(QTreeWidget):
         self._choose(before)
 
     def _choose(self, wanted: tuple[str, str]) -> None:
+        titled = self.findItems(self._wanted, Qt.MatchFlag.MatchExactly) if self._wanted else []
+        if titled:
+            self._wanted, wanted = "", titled[0].data(0, ID)
         for number in range(self.topLevelItemCount()):
             top = self.topLevelItem(number)
             for line in [top, *(top.child(n) for n in range(top.childCount()))] if top is not None else []:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSettings, pyqtSignal
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model import DataRef, Extent
 from brisk_atlas.core.model.language import tr
 
 from ..panes.bar_buttons import bar_button
@@ -68,6 +68,7 @@ class HandoverPage(QWidget):
         column.addWidget(half)
         column.addWidget(self.halves, 1)
         self.to_recipe.setChecked(True)
+        self.recipes.posting_wanted.connect(self._show_posting)
 
     @property
     def _buttons(self) -> dict[str, QAbstractButton]:
@@ -98,6 +99,10 @@ class HandoverPage(QWidget):
             self.depot.form.view_extent = lambda: self.recipes.view_extent
             self.halves.addWidget(self.depot)
         return self.depot
+
+    def _show_posting(self, posted: DataRef) -> None:
+        self.show_half("depot")
+        self._depot().show_posting(posted)
 
     def _album(self) -> AlbumView:
         from ..album.album_view import AlbumView

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -24,20 +25,24 @@ class HandOverBar(QWidget):
     Signals:
         wanted(): the button was pressed.
         open_wanted(list): what was written is to be opened, by its names.
+        posting_wanted(object): what was posted is to be shown, a DataRef.
     """
 
     wanted = pyqtSignal()
     open_wanted = pyqtSignal(list)
+    posting_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.job: Job | None = None
         self.written: list[str] = []
-        self.go, self.stop, self.open = (
+        self.posted: DataRef | None = None
+        self.go, self.stop, self.open, self.show_posting = (
             QPushButton(tr("Hand over")),
             QPushButton(tr("Cancel")),
             QPushButton(tr("Open what was written")),
+            QPushButton(tr("Show it under Depot")),
         )
         self.go.setObjectName("main")
         self.progress, self.result = QProgressBar(), PlainLabel()
@@ -49,18 +54,20 @@ class HandOverBar(QWidget):
         deeds.addWidget(self.stop)
         deeds.addWidget(self.progress)
         deeds.addWidget(self.open)
+        deeds.addWidget(self.show_posting)
         deeds.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 12, 10)
         column.setSpacing(4)
         column.addLayout(deeds)
         column.addWidget(self.result)
-        for widget in (self.stop, self.open):
+        for widget in (self.stop, self.open, self.show_posting):
             widget.hide()
         self.progress.hide()
         self.go.clicked.connect(lambda checked=False: self.wanted.emit())
         self.stop.clicked.connect(lambda checked=False: self.job.cancel() if self.job else None)
         self.open.clicked.connect(lambda checked=False: self.open_wanted.emit(self.written))
+        self.show_posting.clicked.connect(lambda checked=False: self.posting_wanted.emit(self.posted))
 
     @property
     def busy(self) -> bool:
@@ -85,6 +92,7 @@ class HandOverBar(QWidget):
 
         self.result.setText("")
         self.open.hide()
+        self.show_posting.hide()
         self.go.setEnabled(False)
         self.progress.setValue(0)
         self.stop.show()
@@ -115,13 +123,12 @@ class HandOverBar(QWidget):
 
         files = [each for run in runs for each in run.written]
         self.written = [str(each.path) for each in files if each.format != "record" and opens(str(each.path))]
-        lines = [tr("Wrote {words} to {path}", words=each.words, path=each.path) for each in files]
-        if not all(opens(str(each.path)) for each in files):
-            lines.append(tr("Who sees it is decided under Depot, at the top of this page."))
-        self.say("\n".join(lines))
+        refs = [each.path for each in files if isinstance(each.path, DataRef)]
+        self.posted = next((each for each in refs if not opens(str(each))), None)
+        self.say("\n".join(tr("Wrote {words} to {path}", words=each.words, path=each.path) for each in files))
         self.open.setVisible(bool(self.written))
-        if self.written:
-            self.open.setFocus()
+        self.show_posting.setVisible(self.posted is not None)
+        (self.open if self.written else self.show_posting).setFocus()
 
     def _failed(self, error: BaseException) -> None:
         from brisk_atlas.core.model import AtlasError

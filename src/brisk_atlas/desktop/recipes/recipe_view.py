@@ -66,9 +66,11 @@ class RecipeView(QWidget):
 
     Signals:
         open_wanted(list): paths of files to open.
+        posting_wanted(object): what was posted is to be shown, a DataRef.
     """
 
     open_wanted = pyqtSignal(list)
+    posting_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -204,6 +206,7 @@ class RecipeView(QWidget):
         self.view.open_wanted.connect(lambda path: self.open_wanted.emit([path]))
         self.bar.wanted.connect(lambda: self.bar.run(self.recipe) if self.recipe is not None else None)
         self.bar.open_wanted.connect(self.open_wanted)
+        self.bar.posting_wanted.connect(self.posting_wanted)
         self.batch.open_wanted.connect(self.open_wanted)
         self.session.work_changed.connect(self._work_changed)
 
