@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import geopandas
+import laspy
 import numpy as np
 import pytest
 import rasterio
@@ -111,7 +112,12 @@ def test_what_outlets_could_not_show_is_refused_and_nothing_changes(depot, store
 def test_grids_are_posted_as_files_and_replaced(depot, store):
     old, new = (str(demo.DATA / f"elevation_{year}.tif") for year in (2029, 2031))
     into(depot, "Heights", source=old, readers="everybody")
-    into(depot, "Heights", source=new, replace=True)
+    made = into(depot, "Heights", source=new, replace=True)
+    assert made.count == 1024 * 900
+    cloud = into(depot, "Harrow Bay", source=str(demo.DATA / "harrow_bay_2031.laz"))
+    with laspy.open(demo.DATA / "harrow_bay_2031.laz") as points:
+        assert cloud.count == points.header.point_count
+    store.withdraw("harrow_bay", by="local")
     (posting,) = store.postings
     with rasterio.open(store.file_of(posting)) as found, rasterio.open(new) as expected:
         assert np.array_equal(found.read(1), expected.read(1))

@@ -104,27 +104,35 @@ def offer_rows(
 
 def offer_file(
     store: DepotStore, flow: GridFlow | PointFlow, title: str, summary: str, outlets: Sequence[Outlet], *, by: str,
-    check: Callable[[], None] = lambda: None, stated: Record | None = None,
+    check: Callable[[], None] = lambda: None,
 ) -> Posting:  # fmt: skip
-    """Post a grid as COG, or a cloud as COPC, with its outlets. `stated` is its record, where that is not the one of
-    its source. Raises AtlasError."""
+    """Post a grid as COG, or a cloud as COPC, with its outlets. Raises AtlasError."""
     with ScratchFolder() as folder:
-        path = file_to_post(flow, folder, check)
-        record = record_text(stated or record_of_source(flow.source, title).record)
-        wanted = Posting("", 0, title, by, (), flow.crs, "", summary, record)
-        try:
-            posting = store.post_file(wanted, path)
-        except OSError as error:
-            raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
+        path, _ = file_to_post(flow, folder, check)
+        record = record_of_source(flow.source, title).record
+        return offer_made(store, path, flow.crs, title, summary, outlets, by=by, record=record)
+
+
+def offer_made(
+    store: DepotStore, path: Path, crs: str | None, title: str, summary: str, outlets: Sequence[Outlet], *, by: str,
+    record: Record,
+) -> Posting:  # fmt: skip
+    """Post a file that was made for it, with its record and outlets. Raises AtlasError."""
+    wanted = Posting("", 0, title, by, (), crs, "", summary, record_text(record))
+    try:
+        posting = store.post_file(wanted, path)
+    except OSError as error:
+        raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
     return _offered(store, posting, outlets, by)
 
 
-def file_to_post(flow: GridFlow | PointFlow, folder: Path, check: Callable[[], None]) -> Path:
-    """Write a grid as COG, or a cloud as COPC, as a Depot holds it; returns where. Raises AtlasError."""
+def file_to_post(flow: GridFlow | PointFlow, folder: Path, check: Callable[[], None]) -> tuple[Path, int]:
+    """Write a grid as COG, or a cloud as COPC, as a Depot holds it; returns where, and how many cells or points it has.
+    Raises AtlasError."""
     format_, ending = FILE_FORMATS[flow.kind]
     path = folder / f"posted{ending}"
-    WriteStep(path=str(path), format=format_).write(flow, StepContext(lambda name: flow, folder, check))
-    return path
+    made = WriteStep(path=str(path), format=format_).write(flow, StepContext(lambda name: flow, folder, check))
+    return path, made[0].count
 
 
 def offer_record(

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.handover.flows import Flow, GridFlow, PointFlow, RowFlow
+import pyarrow as pa
+
+from brisk_atlas.core.handover.flows import Flow, RowFlow
 from brisk_atlas.core.handover.formats.format import FormatOption, Loss, Report
 from brisk_atlas.core.handover.formats.table_format import TableFormat
 from brisk_atlas.core.handover.record_handed import RecordPlan, record_of_flow
@@ -19,7 +21,7 @@ from brisk_atlas.core.record.model import Record
 from brisk_atlas.core.system.folders import data_folder
 from brisk_atlas.core.system.scratch import ScratchFolder
 
-from .offering import file_to_post, offer_file, offer_rows
+from .offering import file_to_post, offer_made, offer_rows
 from .outlet_file import file_shown
 from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet, OutletField
@@ -49,8 +51,9 @@ DEPOT = TableFormat(
 def write(
     flow: Flow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
     report: Report, plan: RecordPlan,
-) -> None:  # fmt: skip
-    """Post rows, a grid or a cloud, or have a posting have them from now on. Raises CannotRead, CannotWrite."""
+) -> int:  # fmt: skip
+    """Post rows, a grid or a cloud, or have a posting have them from now on; returns how many rows, cells or points it
+    has. Raises CannotRead, CannotWrite."""
     store = _opened(ref)
     try:
         before = _posting(store, ref)
@@ -60,16 +63,37 @@ def write(
             )
         record = record_of_flow(flow.source, ref.inner, plan, context.warn)
         report(0.1, tr("writing"))
-        if before is not None:
-            _replace(store, before, flow, record, context)
-            return
         outlets = _outlets(store, flow, ref, str(options["readers"]))
         if isinstance(flow, RowFlow):
-            offer_rows(store, flow, ref.inner, "", facts.type_name or "Unknown", outlets, by=LOCAL, stated=record)
-        else:
-            offer_file(store, flow, ref.inner, "", outlets, by=LOCAL, check=context.check, stated=record)
+            checked = _checked(flow, context)
+            if before is not None:
+                replace_rows(store, before, checked)
+                _replace_record(store, before, record)
+            else:
+                shapes = facts.type_name or "Unknown"
+                offer_rows(store, checked, ref.inner, "", shapes, outlets, by=LOCAL, stated=record)
+            return facts.count
+        with ScratchFolder() as folder:
+            made, count = file_to_post(flow, folder, context.check)
+            if before is not None:
+                _replace_file(store, before, made)
+                _replace_record(store, before, record)
+            else:
+                offer_made(store, made, flow.crs, ref.inner, "", outlets, by=LOCAL, record=record)
+            return count
     finally:
         store.close()
+
+
+def _checked(flow: RowFlow, context: StepContext) -> RowFlow:
+    """Return rows that stop coming when the work is cancelled."""
+
+    def batches() -> Iterator[pa.Table]:
+        for batch in flow.batches():
+            context.check()
+            yield batch
+
+    return replace(flow, batches=batches)
 
 
 def is_there(ref: DataRef) -> bool:
@@ -92,8 +116,6 @@ def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
 
 
 def _is_text(flow: RowFlow, name: str) -> bool:
-    import pyarrow as pa
-
     kind = flow.schema.field(name).type
     kind = kind.value_type if pa.types.is_dictionary(kind) else kind
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_null(kind))
@@ -138,20 +160,17 @@ def _outlets(store: DepotStore, flow: Flow, ref: DataRef, circle: str) -> list[O
     return [Outlet("", "", ref.inner, shown, ((circle, frozenset({Right.READ})),))]
 
 
-def _replace(store: DepotStore, before: Posting, flow: Flow, record: Record, context: StepContext) -> None:
-    """Have a posting have other data. Raises CannotWrite where it is of another kind, or has other fields."""
-    if isinstance(flow, RowFlow):
-        replace_rows(store, before, flow)
-    else:
-        assert isinstance(flow, GridFlow | PointFlow)
-        with ScratchFolder() as folder:
-            made = file_to_post(flow, folder, context.check)
-            if not before.file.endswith(made.suffix):
-                raise _other(before, tr("it is data of another kind"))
-            now = store.replace_file(before.id, made, by=LOCAL)
-        for outlet in store.outlets:
-            if outlet.posting == now.id:
-                file_shown(store, outlet, now)  # so that nobody waits for it later
+def _replace_file(store: DepotStore, before: Posting, made: Path) -> None:
+    """Have a posting be another file. Raises CannotWrite where it is of another kind."""
+    if not before.file.endswith(made.suffix):
+        raise _other(before, tr("it is data of another kind"))
+    now = store.replace_file(before.id, made, by=LOCAL)
+    for outlet in store.outlets:
+        if outlet.posting == now.id:
+            file_shown(store, outlet, now)  # so that nobody waits for it later
+
+
+def _replace_record(store: DepotStore, before: Posting, record: Record) -> None:
     text = record_text(record)
     if text != before.record:
         store.replace_record(before.id, text, by=LOCAL)

@@ -47,9 +47,9 @@ class ShapedLine(NamedTuple):
 
 def is_plain(text: str, face: str) -> bool:
     """Return whether the letters of a face, one by one from left to right, are the line."""
-    known = advances(face_font(face))
     if text.isascii() and text.isprintable():
         return True
+    known = advances(face_font(face))
     return all(ord(each) in known and not unicodedata.combining(each) for each in text)
 
 

@@ -333,8 +333,9 @@ class PostedRows:
     ) -> None:  # fmt: skip
         row = after or before
         assert row is not None
-        (last,) = database.execute("SELECT max(at) FROM edit WHERE posting = ?", [self.posting.id]).fetchone()
-        at = max(time_text(datetime.now(UTC)), last or "")  # a clock that is set back does not turn time round
+        asked = "SELECT at FROM edit WHERE posting = ? ORDER BY number DESC LIMIT 1"
+        (last,) = database.execute(asked, [self.posting.id]).fetchone() or ("",)
+        at = max(time_text(datetime.now(UTC)), last)  # a clock that is set back does not turn time round
         texts = (each.as_text() if each is not None else None for each in (before, after))
         database.execute(
             "INSERT INTO edit (posting, row, deed, account, at, before, after, undoes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",

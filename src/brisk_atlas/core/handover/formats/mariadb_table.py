@@ -45,8 +45,8 @@ TYPES = (
 def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
     report: Report, plan: RecordPlan,
-) -> None:  # fmt: skip
-    """Write rows to a table, which has no record. Raises CannotRead, CannotWrite."""
+) -> int:  # fmt: skip
+    """Write rows to a table, which has no record; returns how many. Raises CannotRead, CannotWrite."""
     if not speaks_mariadb(ref.place):
         raise CannotWrite(
             ref, tr("the server is not MariaDB, and stores geometry otherwise"), tr("Write a file instead.")
@@ -72,7 +72,7 @@ def write(
             raise missing_fields(ref, missing)
         with writing(ref) as link, link.cursor() as cursor:
             _insert(cursor, _place(schema, table), flow, names, facts, context, report)
-        return
+        return facts.count
     key = free_name(str(options["key"]), taken, NAME_BYTES) if options["key"] else ""
     new, old = (_place(schema, f"brisk_{secrets.token_hex(6)}") for _ in range(2))
     final = _place(schema, table)
@@ -95,6 +95,7 @@ def write(
         with suppress(AtlasError), writing(ref) as link, link.cursor() as cursor:
             cursor.execute(f"DROP TABLE IF EXISTS {new}")
         raise
+    return facts.count
 
 
 def _place(schema: str, table: str) -> str:

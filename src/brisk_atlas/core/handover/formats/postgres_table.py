@@ -48,9 +48,9 @@ TYPES = (  # of Arrow: what it is sent as, and the column
 def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
     report: Report, plan: RecordPlan,
-) -> None:  # fmt: skip
-    """Write rows to a table, which has no record. Rows that are added go through a table of the transaction's own, so
-    that the server turns their types into those of the table. Raises CannotRead, CannotWrite."""
+) -> int:  # fmt: skip
+    """Write rows to a table, which has no record; returns how many. Rows that are added go through a table of the
+    transaction's own, so that the server turns their types into those of the table. Raises CannotRead, CannotWrite."""
     schema, table = names_in(ref)
     names = cut_names(flow.fields, NAME_BYTES)
     taken = {name.lower() for name in names.values()}
@@ -101,6 +101,7 @@ def write(
             _run(cursor, "ANALYZE {}", final)
         context.check()
         report(0.98, tr("committing"))
+    return facts.count
 
 
 def _columns(

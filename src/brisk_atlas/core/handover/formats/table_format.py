@@ -34,9 +34,9 @@ class TableWriter(Protocol):
     def write(
         self, flow: Any, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any],
         context: StepContext, report: Report, plan: RecordPlan,
-    ) -> None:  # fmt: skip
-        """Write rows to a table, `append` to one that is there; `plan` says how its record comes about, where it has
-        one. Raises CannotRead, CannotWrite."""
+    ) -> int:  # fmt: skip
+        """Write rows to a table, `append` to one that is there; returns how many. `plan` says how its record comes
+        about, where it has one. Raises CannotRead, CannotWrite."""
 
     def losses(self, flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
         """Return what such a table does not hold of a flow."""

@@ -164,17 +164,17 @@ class WriteStep(Step):
         options = format_.chosen(self.options)
         report(0.05, tr("computing"))
         if not isinstance(flow, RowFlow):
-            format_.writer.write(flow, RowFacts(), table, self.append, options, context, report, plan)
+            count = format_.writer.write(flow, RowFacts(), table, self.append, options, context, report, plan)
             report(1.0, tr("written"))
-            return WrittenFile(table, format_.name, amount_of(flow), words_of(flow, amount_of(flow)))
+            return WrittenFile(table, format_.name, count, words_of(flow, count))
         flow, facts = with_facts(flow, context.scratch, context.check)
         if not facts.count and not self.empty:
             raise CannotWrite(table, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
         if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
             flow = promoted(flow, facts.common)
-        format_.writer.write(flow, facts, table, self.append, options, context, report, plan)
+        count = format_.writer.write(flow, facts, table, self.append, options, context, report, plan)
         report(1.0, tr("written"))
-        return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
+        return WrittenFile(table, format_.name, count, words_of(flow, count))
 
     def _written(
         self, flow: Flow, path: Path, context: StepContext, report: Report, plan: RecordPlan
@@ -268,11 +268,6 @@ def _reasoned(path: Path) -> Iterator[None]:
         if type(error).__name__ not in PANICS:
             raise
         raise reason_of(error, path) from error
-
-
-def amount_of(flow: GridFlow | PointFlow) -> int:
-    """Return how many cells or points there are; 0 where that is not known."""
-    return flow.lattice.columns * flow.lattice.rows if isinstance(flow, GridFlow) else flow.count or 0
 
 
 def words_of(flow: Flow, count: int) -> str:
