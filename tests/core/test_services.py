@@ -50,6 +50,7 @@ from brisk_atlas.core.read.permissions import permissions_file
 from brisk_atlas.core.read.tile_store import fetch_tile
 from brisk_atlas.core.read.tiled_heights import heights_from
 from brisk_atlas.core.record.document import read_document
+from brisk_atlas.core.relief import ground
 from brisk_atlas.core.relief.ground import heights_in, heights_under, space_of
 from brisk_atlas.core.table.query import ask
 from brisk_atlas.core.workspace.workspace import Workspace
@@ -483,7 +484,8 @@ def test_features_are_drawn_page_by_page_and_given_up_when_the_map_moves_on(serv
 
 
 @pytest.mark.parametrize("text", ("wcs+{}/wcs#elevation_2029", "xyz+{}/heights/elevation_2029/{{z}}/{{x}}/{{y}}.png"))
-def test_elevation_of_a_service_is_the_ground_where_ones_own_ends(served, text, tmp_path):
+def test_elevation_of_a_service_is_the_ground_where_ones_own_ends(served, text, tmp_path, monkeypatch):
+    monkeypatch.setattr(ground, "WAIT_S", 120.0)  # however slow the machine is
     depot, server = served
     workspace, layer = opened(text, served)
     truth = depot.cache.raster(depot.offers["elevation_2029"].layer.ref)
