@@ -10,12 +10,11 @@ from typing import Any
 import pyarrow as pa
 
 from brisk_atlas.core.handover.flows import Flow, RowFlow
-from brisk_atlas.core.handover.formats.format import FormatOption, Loss, Report
-from brisk_atlas.core.handover.formats.table_format import TableFormat
+from brisk_atlas.core.handover.formats.format import Loss, Report
 from brisk_atlas.core.handover.record_handed import RecordPlan, record_of_flow
 from brisk_atlas.core.handover.row_facts import RowFacts
 from brisk_atlas.core.handover.step import StepContext
-from brisk_atlas.core.model import CannotRead, CannotWrite, DataKind, DataRef
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.language import tr
 from brisk_atlas.core.record.model import Record
 from brisk_atlas.core.system.folders import data_folder
@@ -31,21 +30,7 @@ from .postings.posted_rows import BadRow
 from .postings.posting import FieldType, Posting
 from .postings.rights import EVERYBODY, LOCAL, Right
 from .postings.sqlite_store import FILE
-
-SCHEME = "depot"
-
-DEPOT = TableFormat(
-    "Depot", (SCHEME,), __name__,
-    tr("A posting of your Depot, such as depot://#closed zones, or of that in a folder, depot://~/survey#closed zones. "
-       "Its record goes with it; others see it through its outlets."),
-    f"{SCHEME}://#", tr("Posting"),
-    options=(
-        FormatOption("replace", False, tr("Replace the data of the posting of that title; its outlets stay")),
-        FormatOption("readers", "", tr("The circle that may read a new posting, such as everybody")),
-    ),
-    kinds=frozenset({DataKind.VECTOR, DataKind.TABLE, DataKind.RASTER, DataKind.POINTCLOUD}),
-    appends=False, has_schemas=False, has_record=True, opens=False,
-)  # fmt: skip
+from .recipe_format import SCHEME
 
 
 def write(

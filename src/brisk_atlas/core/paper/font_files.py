@@ -84,7 +84,7 @@ def machine_fonts() -> tuple[MachineFont, ...]:
     except (OSError, subprocess.SubprocessError, UnicodeDecodeError) as error:
         log.info("Fonts of this machine are not used on paper: %s", error)
         return ()
-    return tuple(map(_machine_font, found.splitlines()))
+    return tuple(_machine_font(line) for line in found.splitlines() if line.count("\t") == 2)
 
 
 def _machine_font(line: str) -> MachineFont:

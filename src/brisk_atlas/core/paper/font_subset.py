@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 from io import BytesIO
 
-from .font_files import FACES, FOLDER, FontFile, advances, face_font, other_font
+from .font_files import FOLDER, FontFile, advances, face_font, other_font
 
 ALWAYS = "".join(map(chr, range(32, 127))) + "…−·×°–—’“”"
 
@@ -13,7 +13,7 @@ ALWAYS = "".join(map(chr, range(32, 127))) + "…−·×°–—’“”"
 @lru_cache(16)
 def subset(face: str, characters: str) -> bytes:
     """Return the font of a face as WOFF that has some characters, and what reading them needs."""
-    return _subset(FontFile(FOLDER / FACES[face]), characters + ALWAYS, ["kern", "ccmp", "mark", "mkmk"])
+    return _subset(face_font(face), characters + ALWAYS, ["kern", "ccmp", "mark", "mkmk"])
 
 
 @lru_cache(16)

@@ -146,7 +146,7 @@ def new_names(count: int) -> list[str]:
 
 
 def _digest(values: tuple[Value, ...], wkb: bytes | None) -> bytes:
-    """Return what tells a row from others by what is in it."""
+    """Return a digest of the values and the geometry of a row; rows that are alike have the same."""
     return hashlib.blake2b(repr((values, wkb)).encode("utf-8", "surrogatepass"), digest_size=16).digest()
 
 

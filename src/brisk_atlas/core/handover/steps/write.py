@@ -163,15 +163,13 @@ class WriteStep(Step):
         format_ = table_format_of(table)
         options = format_.chosen(self.options)
         report(0.05, tr("computing"))
-        if not isinstance(flow, RowFlow):
-            count = format_.writer.write(flow, RowFacts(), table, self.append, options, context, report, plan)
-            report(1.0, tr("written"))
-            return WrittenFile(table, format_.name, count, words_of(flow, count))
-        flow, facts = with_facts(flow, context.scratch, context.check)
-        if not facts.count and not self.empty:
-            raise CannotWrite(table, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
-        if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
-            flow = promoted(flow, facts.common)
+        facts = RowFacts()
+        if isinstance(flow, RowFlow):
+            flow, facts = with_facts(flow, context.scratch, context.check)
+            if not facts.count and not self.empty:
+                raise CannotWrite(table, tr("the steps leave nothing to write"), tr("Look at which one leaves it out."))
+            if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
+                flow = promoted(flow, facts.common)
         count = format_.writer.write(flow, facts, table, self.append, options, context, report, plan)
         report(1.0, tr("written"))
         return WrittenFile(table, format_.name, count, words_of(flow, count))
