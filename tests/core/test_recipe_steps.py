@@ -18,6 +18,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas.core.handover import wkb_moves
+from brisk_atlas.core.handover.checkpoints import stored_flow
+from brisk_atlas.core.handover.flows import BATCH, BATCH_BYTES, RowFlow
 from brisk_atlas.core.handover.geometry_column import shapes_of
 from brisk_atlas.core.handover.recipe import RecipeStep
 from brisk_atlas.core.handover.step import BadStep
@@ -341,3 +343,28 @@ def test_every_step_has_words_and_refuses_a_setting_that_there_is_not():
             RecipeStep(word, {"strange": 1}).made({})
     with pytest.raises(BadStep, match="where: is not given"):
         made("where")
+
+
+def test_stored_rows_come_back_in_batches_however_they_came(tmp_path):
+    plain = pa.schema([("number", pa.int64()), ("text", pa.string())])
+
+    def rows(first, count, letters=4):
+        numbers = range(first, first + count)
+        return pa.table({"number": [*numbers], "text": [f"{n:0{letters}}" for n in numbers]}, schema=plain)
+
+    long = rows(0, 40, 300_000)  # 12 MB, more than a batch
+    sizes = 1, 0, 40_000, 7, 500, 32_768
+    starts = np.cumsum([len(long), *sizes]).tolist()
+    came = [
+        long,
+        *(rows(start, size) for start, size in zip(starts, sizes)),
+        *(rows(80_000 + n, 1) for n in range(300)),
+    ]
+    flow = RowFlow("rows", plain, lambda: iter(came))
+    stored = stored_flow(flow, tmp_path / "rows")
+    back = [*stored.batches()]
+    assert pa.concat_tables(back).equals(pa.concat_tables(came)) and stored.count == sum(map(len, came))
+    assert max(map(len, back)) <= BATCH and max(each.nbytes for each in back) <= 1.1 * BATCH_BYTES
+    assert len(back) < 10  # not one for each that came
+    nothing = stored_flow(RowFlow("none", plain, lambda: iter(())), tmp_path / "none")
+    assert [(each.num_rows, each.schema) for each in nothing.batches()] == [(0, plain)]

@@ -25,7 +25,7 @@ from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.scratch import ScratchFolder
 
-from .flows import GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow, rows_in_batch
+from .flows import BATCH, BATCH_BYTES, GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow, rows_in_batch
 from .point_runs import record_of
 
 BLOCK = 512
@@ -125,15 +125,40 @@ class RowsFile:
         def batches() -> Iterator[pa.Table]:
             with pq.ParquetFile(path) as file:
                 none = True
-                groups = range(file.metadata.num_row_groups)
-                size = sum(file.metadata.row_group(group).total_byte_size for group in groups)
-                for batch in file.iter_batches(rows_in_batch(file.metadata.num_rows, size)):
-                    none = False
-                    yield pa.Table.from_batches([batch]).rename_columns(schema.names).cast(schema)
+                for groups in _groups_together(file.metadata):
+                    for table in _read_groups(file, groups):
+                        none = False
+                        yield table.rename_columns(schema.names).cast(schema)
                 if none:
                     yield schema.empty_table()
 
         return replace(like, schema=schema, batches=batches, count=pq.read_metadata(path).num_rows)
+
+
+def _groups_together(about: pq.FileMetaData) -> Iterator[list[int]]:
+    """Yield the groups of rows that are read at once: small ones together, as many as make a batch."""
+    groups: list[int] = []
+    rows = size = 0
+    for number in range(about.num_row_groups):
+        group = about.row_group(number)
+        if groups and (rows + group.num_rows > BATCH or size + group.total_byte_size > BATCH_BYTES):
+            yield groups
+            groups, rows, size = [], 0, 0
+        groups.append(number)
+        rows, size = rows + group.num_rows, size + group.total_byte_size
+    if groups:
+        yield groups
+
+
+def _read_groups(file: pq.ParquetFile, groups: list[int]) -> Iterator[pa.Table]:
+    """Yield the rows of groups: at once, or in batches where one alone is larger. The library reads groups as wholes in
+    a third of the memory that its batches take."""
+    about = file.metadata.row_group(groups[0])
+    if len(groups) > 1 or (about.num_rows <= BATCH and about.total_byte_size <= BATCH_BYTES):
+        yield file.read_row_groups(groups)
+        return
+    for batch in file.iter_batches(rows_in_batch(about.num_rows, about.total_byte_size), row_groups=groups):
+        yield pa.Table.from_batches([batch])
 
 
 class Rejects:

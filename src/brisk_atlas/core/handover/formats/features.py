@@ -17,6 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyogrio
 
+from brisk_atlas.core.cache.budget import give_back
 from brisk_atlas.core.curate.saving import save_style_inside
 from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.model.language import tr
@@ -82,6 +83,8 @@ def features_written(
                 done[0] += table.num_rows
                 report(0.5 + 0.4 * done[0] / max(1, facts.count), tr("writing"))
                 yield from table.to_batches()
+            if not facts.are_few:
+                give_back()  # what making rows took, before the library sorts them
         except BaseException as error:  # the library would make another of it
             failed.append(error)
             raise
