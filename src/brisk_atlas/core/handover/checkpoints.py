@@ -154,10 +154,11 @@ def _read_groups(file: pq.ParquetFile, groups: list[int]) -> Iterator[pa.Table]:
     """Yield the rows of groups: at once, or in batches where one alone is larger. The library reads groups as wholes in
     a third of the memory that its batches take."""
     about = file.metadata.row_group(groups[0])
-    if len(groups) > 1 or (about.num_rows <= BATCH and about.total_byte_size <= BATCH_BYTES):
+    step = rows_in_batch(about.num_rows, about.total_byte_size)
+    if len(groups) > 1 or about.num_rows <= step:
         yield file.read_row_groups(groups)
         return
-    for batch in file.iter_batches(rows_in_batch(about.num_rows, about.total_byte_size), row_groups=groups):
+    for batch in file.iter_batches(step, row_groups=groups):
         yield pa.Table.from_batches([batch])
 
 
